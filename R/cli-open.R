@@ -208,7 +208,8 @@ within_memory <- function(options, input, most = explored_most) {
   options
 }
 
-# What is shown beside the list, written as it is there; what the data do not have is NULL.
+# What is shown beside the list, written as it is there; what the data do not have is NULL, what
+# failed its error.
 work_out_beside <- function(options, input, read, folder) {
   recent <- last_rows(options, input, read$data, usual_days)
   parts <- list(
@@ -228,8 +229,13 @@ work_out_beside <- function(options, input, read, folder) {
       report_watched_queries(input, recent, recent_curve(input, read$data, recent, read$findings))
     })
   for (name in names(parts)) {
-    value <- tryCatch(answer_once(options, input, paste0("beside-", name), make = parts[[name]]),
-      tide_error = function(e) NULL)
+    # What is kept changes with every answer, so the check is no kept answer itself.
+    value <- tryCatch(if (name == "check") {
+      parts[[name]](options)
+    } else {
+      answer_once(options, input, paste0("beside-", name), make = parts[[name]])
+    },
+      tide_error = identity)
     write_whole(file.path(folder, paste0(name, ".rds")),
       function(path) saveRDS(list(value = value), path, compress = FALSE))
   }

@@ -148,7 +148,7 @@ listed_alone <- function(data, table, by) {
 
 # What rows with queries tell of pages whose own figures stand there already: how many queries, and
 # what is expected. Private impressions are held against the curve at their mean place, as tables
-# without queries are. private_there: the CTR that those would have at the target, NULL for none.
+# without queries are. private_there: the CTR that those would have at the target.
 add_queried <- function(rows, queried, label, curve, rules, by, private_there) {
   known <- inventory_rows(by, queried, label, rules)
   at <- match(inventory_key(rows), inventory_key(known))
@@ -159,13 +159,10 @@ add_queried <- function(rows, queried, label, curve, rules, by, private_there) {
   place <- ifelse(left > 0, pmax(1, place), rows$position)
   expected <- of_known("expected_ctr") * shown +
     left * curve_ctr(curve, place, rep(names(curve$fits)[1], length(place)), 1, left)
-  set(rows, j = c("queries", "expected_ctr", "missed"), value = list(
+  there <- of_known("lost") + of_known("clicks") + left * private_there
+  set(rows, j = c("queries", "expected_ctr", "missed", "lost"), value = list(
     as.integer(of_known("queries")), expected / rows$impressions,
-    missed_clicks(rows$clicks, expected)))
-  if (!is.null(private_there)) {
-    there <- of_known("lost") + of_known("clicks") + left * private_there
-    set(rows, j = "lost", value = there - rows$clicks)
-  }
+    missed_clicks(rows$clicks, expected), there - rows$clicks))
   setcolorder(rows, c(intersect(names(known), names(rows)), setdiff(names(rows), names(known))))
 }
 

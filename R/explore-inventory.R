@@ -131,7 +131,7 @@ tide_inventory <- function(data, by = NULL, sort = NULL, decreasing = TRUE, wind
   if (private_too) {
     queried <- with_target(inventory_codes(by, used$finest, curve, brand), curve, target, ctr)
     rows <- add_queried(rows, queried, row_labels(by, queried, rules), curve, rules, by,
-      first_given(ctr, curve_at(curve, target, names(curve$fits)[1])$ctr))
+      first_given(ctr, place_ctr(curve, names(curve$fits)[1], target)))
   }
   weekly <- if ("date" %in% tbl$dimensions && !by %in% times && !wide_dates(tbl)) {
     weekly_clicks(at$rows, label, tbl)
@@ -239,14 +239,15 @@ inventory_codes <- function(by, table, curve, brand) {
 # Clicks that the impressions of each row would bring at a place, or by a CTR of one's own.
 with_target <- function(at, curve, target, ctr) {
   if (is.null(at$rows[["expected"]]) && is.null(ctr)) return(at)
-  rate <- if (is.null(ctr)) {
-    there <- vapply(names(curve$fits), function(s) curve_at(curve, target, s)$ctr, 0)
-    unname(there[at$segment[at$rows$query]])
-  } else {
-    ctr
-  }
+  rate <- if (is.null(ctr)) place_ctr(curve, at$segment, target)[at$rows$query] else ctr
   set(at$rows, j = "there", value = first_given(at$rows[["seen"]], at$rows$impressions) * rate)
   at
+}
+
+# The CTR of a place in each of these segments.
+place_ctr <- function(curve, segments, place) {
+  there <- vapply(names(curve$fits), function(s) curve_at(curve, place, s)$ctr, 0)
+  unname(there[segments])
 }
 
 # Rows of a table without queries, as coded_rows() has those with.

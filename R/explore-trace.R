@@ -95,7 +95,7 @@ tide_trace.tide_data <- function(data, what, recent_days = 90, rules = tide_rule
   structure(list(
     kind = found$kind,
     name = found$name,
-    rows = trace_facts(trace_rows(rows, weekly, found$kind, rules$bands), facts),
+    rows = trace_facts(trace_rows(rows, weekly, found$kind, rules$bands, tbl[["only"]]), facts),
     weekly = weekly,
     only = tbl[["only"]],
     ranking = if (weeks && found$kind != "query" && is.null(tbl[["only"]])) {
@@ -187,11 +187,12 @@ find_name <- function(what, queries, pages) {
     class = "trace")
 }
 
-trace_rows <- function(rows, weekly, kind, bands) {
+# only: where there are no queries to count.
+trace_rows <- function(rows, weekly, kind, bands, only) {
   out <- reduce_by(rows, if (kind == "folder") "page" else c("query", "page"))
   set(out, j = "share", value = click_shares(out))
   set(out, j = "band", value = position_band(out$position, bands))
-  if (kind == "folder" && !identical(unique(rows$query), all_of_other[["query"]])) {
+  if (kind == "folder" && is.null(only)) {
     counts <- unique(rows[, c("page", "query")])[, .N, by = "page"]
     set(out, j = "queries", value = counts$N[match(out$page, counts$page)])
     setcolorder(out, c("page", "queries"))

@@ -53,9 +53,8 @@ tide_explorer <- function(data, curve = NULL, brand = NULL, rules = tide_rules()
     set(rows, j = c("page_expected", "page_seen"), value = shared[c("expected", "seen")])
   }
   days <- site_days_table(data)
-  at_top <- vapply(names(curve$fits), function(s) curve_at(curve, 1, s)$ctr, 0)
   structure(list(rows = rows, queries = at$queries[c("names", "keys")],
-    top_ctr = unname(at_top[at$segment]),
+    top_ctr = place_ctr(curve, at$segment, 1),
     pages = at$pages[c("names", "keys")], rules = rules,
     dimensions = tbl$dimensions, from = tbl$from, to = tbl$to, site_days = days,
     # What was worked out of names already: conditions come again and again.
@@ -219,7 +218,7 @@ format.tide_view <- function(x, n = 10, ...) {
 # What conditions leave out, in words; nothing where they leave out nothing.
 outside_words <- function(outside) {
   if (outside$impressions <= 0) return(character())
-  sprintf("left out by the conditions: %s (%s), %s (%s)",
+  sprintf("not shown: %s (%s), %s (%s)",
     format_plural(outside$clicks, "click"), format_share(outside$clicks_share),
     format_plural(outside$impressions, "impression"), format_share(outside$impressions_share))
 }

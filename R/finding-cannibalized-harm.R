@@ -94,7 +94,7 @@ swapping_goes_on <- function(of, dates) {
 # One row a query: `harm`, how likely the pages swap (`swapping`) and the leader is passed by,
 # whether they swap at one `level`, whether they are a page and one beneath it that both do well
 # (`family`), whether the one leads that matches better, though shown together (`rightly`), and
-# whether none leads and both are shown together, too near the top to be told from a good thing
+# whether none leads and both are shown together, so near the top that it may do them no harm
 # (`high_up`).
 harm_done <- function(of, course, beneath, each = 1) {
   swapping <- pmax(course$swaps, ifelse(of$apart_by_day, course$by_chance, 0))

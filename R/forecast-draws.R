@@ -2,7 +2,6 @@
 
 # A forecast with these plans and no others; its baseline stays.
 with_plans <- function(forecast, plans, ramp = 3, draws = 2000, seed = 1) {
-  forecast[c("tasks", "sums", "plans")] <- list(NULL)
   rows <- forecast$months
   kept <- grep("^(plan$|added|total)", names(rows), value = TRUE, invert = TRUE)
   rows <- unique(rows[, kept, with = FALSE], by = c("month", "segment"))

@@ -5,24 +5,35 @@
 # list(ready, value): "forecast", "watched", "outcomes", "check".
 parts_given <- function(values) function(name) list(ready = TRUE, value = values[[name]])
 
-# The view asks again until it is there.
-waiting_part <- function(title) {
-  structure(sprintf(paste0("<h1 tabindex='-1'>%s</h1><p class='empty' role='status'>",
-    "This is being worked out.</p>"), escape(title)), waiting = TRUE)
+# A part in HTML: what is shown of it, that it is still being worked out, that there is `none`, or
+# what went wrong.
+part_html <- function(part, show, none) {
+  if (!part$ready) return("<p class='soft' role='status'>This is being worked out.</p>")
+  if (inherits(part$value, "condition")) {
+    return(sprintf("<p>%s %s</p>", escape(part$value$what), escape(part$value$fix)))
+  }
+  if (!NROW(part$value)) return(sprintf("<p class='soft'>%s</p>", escape(none)))
+  show(part$value)
+}
+
+# A view of parts, which asks again until they are there.
+view_of_parts <- function(html, ...) {
+  structure(html, waiting = !all(vapply(list(...), `[[`, NA, "ready")))
 }
 
 # What is expected, and what the tasks that fit into these hours add.
 ahead_view <- function(held, state) {
   part <- held$beside("forecast")
-  if (!part$ready) return(waiting_part("Months ahead"))
-  if (is.null(part$value)) {
-    return(empty_state("Too few months are known.",
-      "Data of a year, or a table of months, tell what is ahead."))
-  }
-  planned <- planned_forecast(held, state, part$value)
+  view_of_parts(paste0("<h1 tabindex='-1'>Months ahead</h1>", part_html(part,
+    function(forecast) ahead_html(planned_forecast(held, state, forecast)),
+    "Too few months are known: data of a year, or a table of months, tell what is ahead.")),
+    part)
+}
+
+ahead_html <- function(planned) {
   tasks <- planned$tasks
-  sprintf(paste0("<h1 tabindex='-1'>Months ahead</h1><div class='tools'>%s <span class='soft'>",
-    "the tasks of the list that fit, done in the first month</span></div>%s%s"),
+  sprintf(paste0("<div class='tools'>%s <span class='soft'>the tasks of the list that fit, done ",
+    "in the first month</span></div>%s%s"),
     text_box("hours", "Hours of work", format(planned$hours), "number", 5),
     report_forecast(planned$forecast),
     if (!nrow(tasks)) "" else paste0("<h2>The plan</h2>", html_table(shown_columns(tasks,
@@ -32,6 +43,7 @@ ahead_view <- function(held, state) {
 
 # list(forecast, tasks, hours): the site's months with the tasks that fit as the one plan.
 planned_forecast <- function(held, state, forecast) {
+  local_assumptions(held$findings$assumptions)
   hours <- state_number(state$hours, 8)
   tasks <- chosen_tasks(held, state)$tasks
   fits <- tasks$task %in% tasks_within(tasks, hours)
@@ -64,29 +76,22 @@ pages_view <- function(held, state) {
 outcomes_view <- function(held, state) {
   outcomes <- held$beside("outcomes")
   watched <- held$beside("watched")
-  if (!outcomes$ready || !watched$ready) return(waiting_part("Outcomes"))
-  judged <- setDT(as.data.frame(outcomes$value))
-  sprintf(paste0("<h1 tabindex='-1'>Outcomes</h1><h2>What came of what was done</h2>%s",
-    "<h2>Watched queries</h2>%s"),
-    if (!nrow(judged)) {
-      "<p class='soft'>Nothing was marked as done yet.</p>"
-    } else {
-      html_table(outcome_columns(judged), look = "data prose")
-    },
-    if (is.null(watched$value)) {
-      paste("<p class='soft'>No queries are watched: name lists of them under 'watched' in",
-        "inktide.yml.</p>")
-    } else {
-      report_watched(watched$value)
-    })
+  view_of_parts(sprintf(paste0("<h1 tabindex='-1'>Outcomes</h1>",
+    "<h2>What came of what was done</h2>%s<h2>Watched queries</h2>%s"),
+    part_html(outcomes, function(judged) {
+      html_table(outcome_columns(setDT(as.data.frame(judged))), look = "data prose")
+    }, "Nothing was marked as done yet."),
+    part_html(watched, report_watched,
+      "No queries are watched: name lists of them under 'watched' in inktide.yml.")),
+    outcomes, watched)
 }
 
 # Of steps already taken on the page of a task.
 line_outcomes <- function(held, line) {
-  judged <- setDT(as.data.frame(held$beside("outcomes")$value))
-  of_page <- judged$page == line$page
-  if (!any(of_page)) return("")
-  own <- judged[of_page]
+  judged <- held$beside("outcomes")$value
+  if (!is.data.frame(judged)) return("")
+  own <- setDT(as.data.frame(judged[judged$page == line$page, ]))
+  if (!nrow(own)) return("")
   sprintf("<section><h2>What was done on this page</h2>%s</section>",
     html_table(outcome_columns(own), look = "data prose"))
 }
@@ -105,21 +110,16 @@ outcome_columns <- function(judged) {
 data_view <- function(held, state) {
   check <- held$beside("check")
   unusual <- if (!is.null(held$data)) days_not_usual(held)
-  structure(sprintf("<h1 tabindex='-1'>Data</h1>%s<h2>What the list rests on</h2>%s%s",
-    if (!check$ready) {
-      "<p class='soft' role='status'>What is stored is being checked.</p>"
-    } else if (is.null(check$value)) {
-      ""
-    } else {
-      check_tables(check$value)
-    },
+  view_of_parts(sprintf(
+    "<h1 tabindex='-1'>Data</h1>%s<h2>What the list rests on</h2>%s%s",
+    part_html(check, check_tables, "No archive stands behind these rows."),
     report_read(held$findings$summary, held$findings$outside),
     if (NROW(unusual)) {
       paste0("<h2>Unusual days</h2>",
         html_list(unusual_run_lines(setnames(copy(unusual), "date", "from"))))
     } else {
       ""
-    }), waiting = !check$ready)
+    }), check)
 }
 
 check_tables <- function(check) {

@@ -72,20 +72,14 @@ line_contest <- function(held, line) {
     own <- days[days$page == strip$codes[nth]]
     own$position[match(every, own$date)]
   })
-  level <- lapply(of, function(position) {
-    # Seven days around each, as far as the page was shown.
-    vapply(seq_along(position), function(i) {
-      around <- position[max(1, i - 3):min(length(position), i + 3)]
-      if (all(is.na(around))) NA_real_ else mean(around, na.rm = TRUE)
-    }, 0)
-  })
+  # Seven days around each, as far as the page was shown.
+  level <- frollmean(of, 7, align = "center", na.rm = TRUE)
   pages <- strip$pages
   said <- if (is.null(held$pages)) rep("", 2) else {
     at <- match(page_key(pages), held$pages$pages$key)
     fcoalesce(as.character(held$pages$pages$title[at]), "")
   }
-  sums <- days[, list(clicks = sum(clicks), impressions = sum(impressions),
-    position = sum(position * impressions) / sum(impressions)), by = "page"]
+  sums <- reduce_by(days, "page")
   sums <- sums[match(strip$codes, sums$page)]
   tbl <- shown_columns(set(sums, j = "page", value = pages), c("page", "title", "days_led",
     "clicks", "impressions", "position"),

@@ -169,7 +169,7 @@ hand_rows <- function(held, state) {
   switch(state$view, list = , map = chosen_tasks(held, state)$tasks[, !c("task", "text", "away",
     "small", "why")],
     line = tide_trace(held$findings, state$id)$cells,
-    curve = setDT(as.data.frame(tidy(held$findings$curve))),
+    curve = setDT(as.data.frame(tidy(shown_curve(held, state)))),
     ahead = planned_forecast(held, state, held$beside("forecast")$value)$forecast$months,
     pages = setDT(as.data.frame(tide_group(hand_findings(held, state)))),
     outcomes = setDT(as.data.frame(held$beside("outcomes")$value)),
@@ -197,5 +197,5 @@ hand_figure <- function(held, state) {
     changes = ggplot2::autoplot(compared_state(held, state)),
     ahead = ggplot2::autoplot(
       planned_forecast(held, state, held$beside("forecast")$value)$forecast),
-    ggplot2::autoplot(held$findings$curve))
+    ggplot2::autoplot(shown_curve(held, state)))
 }

@@ -208,7 +208,6 @@ course_figure <- function(held, days, lines, label, write = format_count, places
   known <- unlist(c(lines, points))
   if (sum(!is.na(known)) < 2) return("<p class='soft'>Too few days.</p>")
   foot <- height - 20
-  # A level line stands in the middle.
   ends <- if (places) c(1, max(known, 2, na.rm = TRUE)) else c(0, max(known, 1e-6, na.rm = TRUE))
   x <- figure_scale(as.numeric(range(days)), c(44, width - 8))
   y <- figure_scale(ends, if (places) c(8, foot) else c(foot, 8))

@@ -143,12 +143,12 @@ const status = (path, headers = {}) => new Promise(resolve => {
 
   // The sentence: add, change in place, invert, take out; what is left out is said.
   await after(page, () => page.locator("[data-view=explore]").click());
-  must("nothing is left out at first", (await text(page)).includes("Nothing is left out"));
+  must("nothing is left out at first", (await text(page)).includes("All rows are shown"));
   await page.locator("#add-arg").selectOption("device");
   await page.locator("#add-value").fill("mobile");
   await after(page, () => page.locator("[data-add]").click());
   must("the condition stays chosen, its value goes", await page.locator("#add-arg").inputValue() === "device" && await page.locator("#add-value").inputValue() === "");
-  must("what conditions leave out is said", /Left out by the conditions: [\d,]+ clicks/.test(await text(page)));
+  must("what conditions leave out is said", /Not shown: [\d,]+ clicks/.test(await text(page)));
   const phones = await page.locator(".total").innerText();
   await after(page, () => page.locator("[data-invert='0']").click());
   must("a part is inverted", (await page.locator(".chip").innerText()).includes("not on mobile"));

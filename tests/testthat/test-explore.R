@@ -111,7 +111,7 @@ test_that("what rows do not have is one clear error", {
   expect_equal(tide_explore(no_pages)$rows$clicks, c(5, 5))
   expect_error(tide_explore(no_pages, "page"), class = "tide_error_grain")
   expect_match(format(tide_explore(explorer, "page", tide_segment("x", device = "mobile"))),
-    "left out by the conditions", all = FALSE)
+    "not shown: ", all = FALSE)
 })
 
 test_that("an index of names and sums without days change nothing but the time", {

@@ -1,40 +1,35 @@
 # Views beside the list: what they show once it is there, and how they wait for it.
 
-made <- local({
-  known <- NULL
-  function() {
-    if (is.null(known)) {
-      data <- tide_read(unlist(tide_example()[c("pairs", "totals")]))
-      found <- tide_find(tide_summary(data, brand = "fernmoor"))
-      known <<- list(data = data, found = found)
-    }
-    known
-  }
-})
-
 held_with <- function(..., store = NULL) {
-  inktide:::workbench_data(made()$found, made()$data, store,
+  inktide:::workbench_data(workbench_parts()$found, workbench_parts()$data, store,
     beside = inktide:::parts_given(list(...)))
 }
 
-drawn <- function(held, ...) {
-  inktide:::shown_view(held, inktide:::read_state(jsonlite::toJSON(list(...), auto_unbox = TRUE)))
-}
-
 test_that("a view waits for its part, and says what is lacking where there is none", {
-  waits <- made()
+  waits <- workbench_parts()
   held <- inktide:::workbench_data(waits$found, waits$data,
     beside = function(name) list(ready = FALSE, value = NULL))
   for (view in c("ahead", "outcomes", "data")) {
-    expect_true(attr(drawn(held, view = view), "waiting"), label = view)
+    expect_true(attr(view_of(held, view = view), "waiting"), label = view)
   }
   bare <- held_with()
   says <- c(ahead = "Too few months", outcomes = "Nothing was marked as done yet",
-    data = "What the list rests on", pages = "pages were not read")
+    data = "No archive stands behind these rows", pages = "pages were not read")
   for (view in names(says)) {
-    expect_match(drawn(bare, view = view), says[[view]], label = view)
-    expect_false(isTRUE(attr(drawn(bare, view = view), "waiting")))
+    expect_match(view_of(bare, view = view), says[[view]], label = view)
+    expect_false(isTRUE(attr(view_of(bare, view = view), "waiting")))
   }
+})
+
+test_that("a part that failed says why", {
+  failed <- tryCatch(tide_find(1), tide_error = identity)
+  held <- held_with(forecast = failed, outcomes = failed, check = failed)
+  for (view in c("ahead", "outcomes", "data")) {
+    expect_match(view_of(held, view = view), inktide:::escape(failed$what), fixed = TRUE,
+      label = view)
+  }
+  line <- workbench_parts()$found$findings$id[1]
+  expect_no_match(view_of(held, view = "line", id = line), "went wrong")
 })
 
 test_that("the months ahead are those of the forecast, with the tasks that fit the hours", {
@@ -47,10 +42,11 @@ test_that("the months ahead are those of the forecast, with the tasks that fit t
     tide_forecast(past))
   expect_lte(sum(planned$tasks$hours), 3)
   # As if the plan had been there from the start.
-  whole <- tide_forecast(past, plan = list(`3 h` = tide_plan(made()$found, do = planned$tasks$id)))
+  whole <- tide_forecast(past,
+    plan = list(`3 h` = tide_plan(workbench_parts()$found, do = planned$tasks$id)))
   expect_equal(planned$forecast$months$added, whole$months$added, tolerance = 1e-9)
   expect_equal(planned$forecast$months$total_low, whole$months$total_low, tolerance = 1e-9)
-  shown <- drawn(held, view = "ahead", hours = "3")
+  shown <- view_of(held, view = "ahead", hours = "3")
   expect_match(shown, inktide:::escape(planned$tasks$todo[1]), fixed = TRUE)
   file <- inktide:::hand_file(held, inktide:::read_state("{\"view\":\"ahead\",\"hours\":\"3\"}"),
     "csv")
@@ -60,17 +56,17 @@ test_that("the months ahead are those of the forecast, with the tasks that fit t
 test_that("outcomes stand in their view and on the task's page; the check names every problem", {
   store <- tide_store(tempfile("project"))
   tide_load(store, tide_example()[c("pairs", "totals")])
-  found <- made()$found
+  found <- workbench_parts()$found
   line <- found$findings[1]
   tide_decide(store, found, line$id, "done", at = "2026-10-01")
-  outcomes <- tide_outcomes(made()$data, tide_decisions(store), found$curve)
+  outcomes <- tide_outcomes(workbench_parts()$data, tide_decisions(store), found$curve)
   check <- tide_check(store)
   held <- held_with(outcomes = outcomes, check = check, store = store)
-  expect_match(drawn(held, view = "outcomes"), outcomes$verdict[1])
-  expect_match(drawn(held, view = "line", id = line$id), "What was done on this page")
+  expect_match(view_of(held, view = "outcomes"), outcomes$verdict[1])
+  expect_match(view_of(held, view = "line", id = line$id), "What was done on this page")
   other <- found$findings$id[found$findings$page != line$page][1]
-  expect_no_match(drawn(held, view = "line", id = other), "What was done on this page")
-  shown <- drawn(held, view = "data")
+  expect_no_match(view_of(held, view = "line", id = other), "What was done on this page")
+  shown <- view_of(held, view = "data")
   expect_error(tide_workbench(found, check = outcomes), class = "tide_error_argument")
   for (problem in check$problems$problem) {
     expect_match(shown, inktide:::escape(problem), fixed = TRUE)
@@ -80,7 +76,7 @@ test_that("outcomes stand in their view and on the task's page; the check names 
 test_that("a contest shows both pages by day, the one to keep named", {
   held <- held_with()
   rivals <- held$tasks[held$tasks$kind == "cannibalized"]
-  shown <- drawn(held, view = "line", id = rivals$id[1])
+  shown <- view_of(held, view = "line", id = rivals$id[1])
   expect_match(shown, "Both pages by day")
   expect_match(shown, sprintf("%s</span> <b>to keep</b>",
     inktide:::escape(inktide:::format_path(rivals$page[1]))), fixed = TRUE)
@@ -96,7 +92,7 @@ test_that("windows come from the fields, half of one from the other", {
   expect_null(window("", "", last, 28))
   expect_null(window("2026-10-02", "2026-10-01", last, 28))
   held <- held_with()
-  shown <- drawn(held, view = "changes", from = "2026-10-15", to = "2026-10-21")
+  shown <- view_of(held, view = "changes", from = "2026-10-15", to = "2026-10-21")
   for (day in c("2026-10-15", "2026-10-21", "2026-10-08", "2026-10-14")) {
     expect_match(shown, sprintf("value='%s'", day), fixed = TRUE)
   }
@@ -105,7 +101,7 @@ test_that("windows come from the fields, half of one from the other", {
 test_that("events that leave days on both sides are windows to choose", {
   events <- list(marks = data.table(event = c("early", "middle", "late"),
     date = as.IDate(c("2026-09-08", "2026-10-01", "2026-10-27"))))
-  held <- inktide:::workbench_data(made()$found, made()$data, events = events)
+  held <- inktide:::workbench_data(workbench_parts()$found, workbench_parts()$data, events = events)
   presets <- inktide:::event_presets(held)
   expect_named(presets, "since middle (1 Oct 2026)")
   expect_equal(presets[[1]], list(from = "2026-10-01", to = format(as.IDate("2026-10-01") +
@@ -115,11 +111,11 @@ test_that("events that leave days on both sides are windows to choose", {
 
 test_that("the curve is drawn by device, its places say their figures", {
   held <- held_with()
-  shown <- drawn(held, view = "curve", by = "device")
+  shown <- view_of(held, view = "curve", by = "device")
   expect_match(shown, "lead first'>desktop")
   expect_match(shown, "desktop, position 3: ")
   own <- inktide:::curve_at(held$findings$curve, 3, "non-brand")
-  expect_match(drawn(held, view = "curve"), sprintf("non-brand, position 3: %s (",
+  expect_match(view_of(held, view = "curve"), sprintf("non-brand, position 3: %s (",
     inktide:::format_rate(own$ctr)), fixed = TRUE)
-  expect_no_match(drawn(held, view = "curve", axes = "log"), "went wrong")
+  expect_no_match(view_of(held, view = "curve", axes = "log"), "went wrong")
 })

@@ -1,20 +1,9 @@
 # The workbench without a browser: states, views, decisions, who may ask.
 
-state_of <- function(...) inktide:::read_state(jsonlite::toJSON(list(...), auto_unbox = TRUE))
-
-bench <- local({
-  made <- NULL
-  function() {
-    if (is.null(made)) {
-      data <- tide_read(unlist(tide_example()[c("pairs", "totals")]))
-      found <- tide_find(tide_summary(data, brand = "fernmoor"))
-      made <<- list(data = data, found = found)
-    }
-    inktide:::workbench_data(made$found, made$data, tide_store(tempfile("project")))
-  }
-})
-
-view_of <- function(held, ...) inktide:::shown_view(held, state_of(...))
+bench <- function() {
+  made <- workbench_parts()
+  inktide:::workbench_data(made$found, made$data, tide_store(tempfile("project")))
+}
 
 test_that("a state is what the page says where that makes sense, else the list", {
   expect_equal(state_of(view = "explore", by = "page")$by, "page")

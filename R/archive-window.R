@@ -73,7 +73,7 @@ slice_window <- function(slices) {
 
 damaged_lines <- function(files, grain) {
   data.table(grain = grain, reason = sprintf("damaged part %s", files), rows = NA_integer_,
-    clicks = NA_real_, impressions = NA_real_)
+    clicks = NA_real_, impressions = NA_real_, cause = "rows")
 }
 
 # Which days of which imports a window is made of, before any part is read.
@@ -118,7 +118,8 @@ plan_window <- function(store, from, to, days, lag, dimensions, exported = NULL)
         format_days(as.IDate(min(current$day)), as.IDate(max(current$day)))),
       fix = "Ask for another window.", class = "nothing_left")
   }
-  left_out <- rbind(day_ledger(current[unfinished & !outside & !rich], unfinished_words(lag)),
+  left_out <- rbind(day_ledger(current[unfinished & !outside & !rich], unfinished_words(lag),
+    "unfinished"),
     day_ledger(current[outside & dated & !rich], "outside the window"),
     day_ledger(current[outside & !dated & !rich], no_days_reason),
     day_ledger(current[rich], rich_reason), ledger_above(wanted))
@@ -192,7 +193,7 @@ ledger_above <- function(wanted) {
   if (is.null(wanted[["above"]]) || !any(wanted$above > 0)) return(NULL)
   sums <- sums_by(wanted[wanted$above > 0], "grain", "above")
   data.table(grain = sums$grain, reason = "more clicks than impressions", rows = sums$above,
-    clicks = NA_real_, impressions = NA_real_)
+    clicks = NA_real_, impressions = NA_real_, cause = "rows")
 }
 
 # The rows of one grain that count, part by part.

@@ -33,13 +33,10 @@ remark_next <- function(options, ...) {
 remark_left_out <- function(options, ledger, kept = NULL) {
   if (!NROW(ledger)) return(invisible())
   ledger <- ledger[order(-fcoalesce(as.numeric(ledger$clicks), 0))]
-  asked <- grepl(paste0("^(before the last|outside the window|no totals|no dates)|",
-    " (does|do|is|are|has|have) (not?|none) "), ledger$reason)
-  unfinished <- startsWith(ledger$reason, "unfinished days")
   remark(options, left_out_lines(ledger, kept),
     sprintf("left out: %s%s", ledger$reason, ifelse(fcoalesce(as.numeric(ledger$clicks), 0) > 0,
       sprintf(" (%s)", format_plural(ledger$clicks, "click")), "")),
-    ifelse(asked, 0, ifelse(unfinished, 0.5, 2)))
+    unname(c(asked = 0, unfinished = 0.5, rows = 2)[ledger$cause]))
 }
 
 say_remarks <- function(options) {

@@ -146,11 +146,10 @@ listed_alone <- function(data, table, by) {
   if (all(keys_of(table$rows[table$rows$clicks > 0]) %in% keys_of(own$rows))) own
 }
 
-# What rows with queries tell of pages whose own figures stand there already: how many queries, and
-# what is expected. Private impressions are held against the curve at their mean place, as tables
-# without queries are. private_there: the CTR that those would have at the target.
-add_queried <- function(rows, queried, label, curve, rules, by, private_there) {
-  known <- inventory_rows(by, queried, label, rules)
+# What rows with queries tell (`known`) of pages whose own figures stand there already: how many
+# queries, and what is expected. Private impressions are held against the curve at their mean place,
+# as tables without queries are. private_there: the CTR that those would have at the target.
+add_queried <- function(rows, known, curve, private_there) {
   at <- match(inventory_key(rows), inventory_key(known))
   of_known <- function(name) fcoalesce(as.numeric(known[[name]][at]), 0)
   shown <- of_known("impressions")
@@ -168,14 +167,15 @@ add_queried <- function(rows, queried, label, curve, rules, by, private_there) {
 
 # The leading page of each query and how many it has, from a table that knows pages.
 add_leading_page <- function(rows, table) {
-  sums <- sums_by(data.table(query = query_key(table$rows$query), page = table$rows$page,
+  pages <- code_pages(table$rows$page, table$rows$impressions)
+  sums <- sums_by(data.table(query = query_key(table$rows$query), page = pages$code,
     clicks = table$rows$clicks, impressions = table$rows$impressions), c("query", "page"),
     c("clicks", "impressions"))
   setorderv(sums, c("query", "clicks", "impressions"), c(1L, -1L, -1L))
   at <- match(query_key(rows$query), sums$query)
   many <- sums[, .N, by = "query"]
   set(rows, j = c("pages", "page"), value = list(
-    many$N[match(query_key(rows$query), many$query)], as.character(sums$page)[at]))
+    many$N[match(query_key(rows$query), many$query)], pages$names[sums$page[at]]))
 }
 
 # What people sort by besides: how clicks stand to those expected, length, course over the weeks.

@@ -76,10 +76,14 @@ inventory_head <- function(x) {
     } else if (!is.na(x$coverage)) {
       sprintf("coverage: %s of the site's clicks", format_share(x$coverage))
     },
-    if (!is.null(x$queries_known)) {
-      sprintf("private queries are in: %s of these clicks have a query that is known",
-        format_share(x$queries_known))
-    })
+    private_words(x$queries_known))
+}
+
+# What tables of pages say of private queries; nothing of others.
+private_words <- function(queries_known) {
+  if (is.null(queries_known)) return(NULL)
+  sprintf("private queries are in: %s of these clicks have a query that is known",
+    format_share(queries_known))
 }
 
 target_words <- function(x) {

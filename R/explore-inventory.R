@@ -130,7 +130,8 @@ tide_inventory <- function(data, by = NULL, sort = NULL, decreasing = TRUE, wind
   private_too <- used$apart && by != "query"
   if (private_too) {
     queried <- with_target(inventory_codes(by, used$finest, curve, brand), curve, target, ctr)
-    rows <- add_queried(rows, queried, row_labels(by, queried, rules), curve, rules, by,
+    known <- inventory_rows(by, queried, row_labels(by, queried, rules), rules)
+    rows <- add_queried(rows, known, curve,
       first_given(ctr, place_ctr(curve, names(curve$fits)[1], target)))
   }
   weekly <- if ("date" %in% tbl$dimensions && !by %in% times && !wide_dates(tbl)) {

@@ -10,9 +10,7 @@ explored_rows <- function(explorer, segments, from, to) {
     on_day <- some_rows(rows$date, use)
     use <- chosen(use, on_day >= from & on_day <= to)
   }
-  use <- rows_inside(explorer_seen(explorer), segments, use)
-  if (!is.null(use) && !length(use)) abort_nothing_inside(segments)
-  use
+  rows_inside(explorer_seen(explorer), segments, use)
 }
 
 # An explorer's rows as rows_inside() looks at them: names that were tried are known.

@@ -19,10 +19,13 @@
 #'   `impressions`, `ctr`, `expected_ctr`, `position`, `lost` (clicks that position 1 would bring,
 #'   each query in its own segment, less those had), `share` of the clicks, and `queries` and
 #'   `pages`, how many), `total` of them, `outside` (clicks and impressions that the conditions
-#'   leave out, and their shares), `coverage` (share of the site's clicks that rows with queries
-#'   explain, or `NA`), `by`, `from`, `to`. Methods: `print`, `format`, [tidy()].
-#' @details Figures are those of rows with queries, of pages too, so that every condition means the
-#'   same; [tide_inventory()] lists pages with their private queries where a table of them is there.
+#'   leave out, and their shares), `coverage` (share of the site's clicks that these rows hold, or
+#'   `NA`), `queries_known` (of pages and folders whose clicks come from a table by page alone: the
+#'   share of them that rows with queries explain; else `NULL`), `by`, `from`, `to`. Methods:
+#'   `print`, `format`, [tidy()].
+#' @details As in [tide_inventory()], pages and folders rest on a table by page where one is there
+#'   beside the rows with queries, and queries on a table by query, as long as no condition asks for
+#'   what such a table does not have.
 #' @section Errors: `tide_error_grain` where the rows do not have what is asked for;
 #'   `tide_error_nothing_left` where no row passes.
 #' @seealso [tide_inventory()] for a list of everything with its course in time, [tide_trace()].
@@ -39,27 +42,41 @@ tide_explorer <- function(data, curve = NULL, brand = NULL, rules = tide_rules()
   tbl <- query_table(data)
   if (is.null(curve)) curve <- tide_curve(tide_summary(data, brand = brand))
   if (!is.null(curve$summary$brand)) rules$brand <- curve$summary$brand
+  explorer <- coded_explorer(tbl, curve, brand, rules)
+  explorer$site_days <- site_days_table(data)
+  explorer$alone <- explorers_alone(data, tbl, curve, brand, rules)
+  structure(explorer, class = c("tide_explorer", "tide_result"))
+}
+
+# A table with queries as an explorer holds it.
+coded_explorer <- function(tbl, curve, brand, rules) {
   at <- coded_rows(tbl$rows, curve, brand)
   kept_columns <- c("query", "page", "date", "clicks", "impressions", "weighted", "expected")
-  rows <- at$rows[, intersect(kept_columns, names(at$rows)), with = FALSE]
-  others <- intersect(c("country", "device", "vertical", "rich_result"), tbl$dimensions)
-  for (of in others) set(rows, j = of, value = as_levels(tbl$rows[[of]]))
+  rows <- part_columns(at$rows[, intersect(kept_columns, names(at$rows)), with = FALSE], tbl)
   if (all(c("query", "page") %in% tbl$dimensions)) {
     set(rows, j = "group", value = seen_together(rows,
-      lapply(intersect(part_dimensions, others), function(of) rows[[of]])))
+      lapply(intersect(part_dimensions, names(rows)), function(of) rows[[of]])))
     once <- seen_once(rows, rows$group)
     set(rows, j = paste0("once_", names(once)), value = once)
     shared <- shared_expected(rows, rows$group, at$segment[rows$query] == "brand")
     set(rows, j = c("page_expected", "page_seen"), value = shared[c("expected", "seen")])
   }
-  days <- site_days_table(data)
-  structure(list(rows = rows, queries = at$queries[c("names", "keys")],
-    top_ctr = place_ctr(curve, at$segment, 1),
-    pages = at$pages[c("names", "keys")], rules = rules,
-    dimensions = tbl$dimensions, from = tbl$from, to = tbl$to, site_days = days,
+  new_explorer(rows, at, tbl, rules, place_ctr(curve, at$segment, 1))
+}
+
+# The further dimensions that rows can be parted by.
+part_columns <- function(rows, tbl) {
+  others <- intersect(c("country", "device", "vertical", "rich_result"), tbl$dimensions)
+  for (of in others) set(rows, j = of, value = as_levels(tbl$rows[[of]]))
+  rows
+}
+
+new_explorer <- function(rows, coded, tbl, rules, top_ctr = NULL) {
+  list(rows = rows, queries = coded$queries[c("names", "keys")], top_ctr = top_ctr,
+    pages = coded$pages[c("names", "keys")], rules = rules, dimensions = tbl$dimensions,
+    from = tbl$from, to = tbl$to,
     # What was worked out of names already: conditions come again and again.
-    known = new.env(parent = emptyenv())),
-    class = c("tide_explorer", "tide_result"))
+    known = new.env(parent = emptyenv()))
 }
 
 #' @rdname tide_explorer
@@ -72,25 +89,33 @@ tide_explore <- function(explorer, by = "query", segments = NULL, from = NULL, t
   from <- first_given(check_date(from, "from"), explorer$from)
   to <- first_given(check_date(to, "to"), explorer$to)
   segments <- as_segments(segments)
-  coverage <- explored_coverage(explorer, from, to)
+  own <- explorer_alone(explorer, by, segments)
+  view <- explored_view(explorer, by, segments, from, to, none = !is.null(own))
+  view$coverage <- explored_coverage(first_given(own, explorer), explorer$site_days, from, to)
+  if (!is.null(own)) view <- viewed_alone(own, view, by, segments, from, to)
+  view$total <- total_of(view$rows)
+  out <- view$whole - c(view$total$clicks, view$total$impressions)
+  structure(list(rows = explored_order(view$rows, by, sort), total = view$total,
+    outside = list(clicks = out[["clicks"]], impressions = out[["impressions"]],
+      clicks_share = out[["clicks"]] / max(1, view$whole[["clicks"]]),
+      impressions_share = out[["impressions"]] / view$whole[["impressions"]]),
+    coverage = view$coverage, queries_known = view$queries_known, by = by, from = from, to = to),
+    class = c("tide_view", "tide_result"))
+}
+
+# The sums of rows inside, and the clicks and impressions of all: list(rows, whole). none: whether
+# it is no error that no row passes.
+explored_view <- function(explorer, by, segments, from, to, none = FALSE) {
   # Conditions that part the pages of a query need its rows.
   apart <- parts_pages(explorer, by, segments)
   explorer <- summed_explorer(explorer, by, segments,
     !apart && from <= explorer$from && to >= explorer$to)
   kept <- explored_rows(explorer, segments, from, to)
+  if (!none && !is.null(kept) && !length(kept)) abort_nothing_inside(segments)
   counted <- first_given(if (!counts_pages(by)) explorer$rows[["once_impressions"]],
     explorer$rows$impressions)
-  whole <- c(clicks = sum(explorer$rows$clicks), impressions = sum(counted))
-  label <- explored_labels(explorer, by)
-  rows <- explored_sums(explorer, kept, label, by, apart)
-  total <- total_of(rows)
-  out <- whole - c(total$clicks, total$impressions)
-  structure(list(rows = explored_order(rows, by, sort), total = total,
-    outside = list(clicks = out[["clicks"]], impressions = out[["impressions"]],
-      clicks_share = out[["clicks"]] / max(1, whole[["clicks"]]),
-      impressions_share = out[["impressions"]] / whole[["impressions"]]),
-    coverage = coverage, by = by, from = from, to = to),
-    class = c("tide_view", "tide_result"))
+  list(rows = explored_sums(explorer, kept, explored_labels(explorer, by), by, apart),
+    whole = c(clicks = sum(explorer$rows$clicks), impressions = sum(counted)))
 }
 
 # What each row belongs to, kept once worked out.
@@ -114,16 +139,18 @@ abort_no_label <- function(explorer, by) {
 explored_sums <- function(explorer, kept, label, by, apart) {
   counted <- counted_rows(explorer$rows, kept, by, apart)
   sums <- sum_labelled(counted, label, kept)
-  at_top <- first_given(counted[["seen"]], counted$impressions) *
-    explorer$top_ctr[explorer$rows$query]
-  set(sums, j = "lost",
-    value = sum_codes(some_rows(at_top, kept), some_rows(label$code, kept), label_size(label)) -
-      sums$clicks)
+  if (!is.null(explorer$top_ctr)) {
+    at_top <- first_given(counted[["seen"]], counted$impressions) *
+      explorer$top_ctr[explorer$rows$query]
+    set(sums, j = "lost",
+      value = sum_codes(some_rows(at_top, kept), some_rows(label$code, kept), label_size(label)) -
+        sums$clicks)
+  }
   seen <- which(sums$impressions > 0)
   name_columns <- label_columns(by, explorer, label)
   out <- setDT(c(lapply(name_columns, `[`, seen), as.list(sums[seen])))
   set(out, j = "share", value = out$clicks / max(1, sum(out$clicks)))
-  for (other in setdiff(c("query", "page"), names(name_columns))) {
+  for (other in setdiff(intersect(c("query", "page"), names(explorer$rows)), names(name_columns))) {
     set(out, j = c(query = "queries", page = "pages")[[other]],
       value = count_labelled(explorer$rows, label, other, kept)[seen])
   }
@@ -175,15 +202,20 @@ explored_order <- function(rows, by, sort) {
   rows[place]
 }
 
-# Clicks of rows with queries beside those of the site, over the same days.
-explored_coverage <- function(explorer, from, to) {
-  days <- explorer$site_days
-  rows <- explorer$rows
-  if (is.null(days) || is.null(rows[["date"]])) return(NA_real_)
+# Clicks of the rows beside those of the site, over the same days.
+explored_coverage <- function(explorer, days, from, to) {
+  if (is.null(days) || is.null(explorer$rows[["date"]])) return(NA_real_)
   site <- sum(days$clicks[days$date >= from & days$date <= to])
-  whole <- from <= explorer$from && to >= explorer$to
-  own <- sum(if (whole) rows$clicks else rows$clicks[rows$date >= from & rows$date <= to])
+  own <- clicks_between(explorer, from, to)
   if (site <= 0) NA_real_ else min(1, own / site)
+}
+
+clicks_between <- function(explorer, from, to) {
+  rows <- explorer$rows
+  if (is.null(rows[["date"]]) || (from <= explorer$from && to >= explorer$to)) {
+    return(sum(rows$clicks))
+  }
+  sum(rows$clicks[rows$date >= from & rows$date <= to])
 }
 
 #' @export
@@ -212,7 +244,7 @@ format.tide_view <- function(x, n = 10, ...) {
     format_days(x$from, x$to)),
     paste0(fit_text(text, free), do.call(paste0, unname(cells))),
     if (nrow(x$rows) > n) sprintf("... and %s more", format_count(nrow(x$rows) - n)),
-    outside_words(x$outside))
+    private_words(x$queries_known), outside_words(x$outside))
 }
 
 # What conditions leave out, in words; nothing where they leave out nothing.

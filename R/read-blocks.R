@@ -79,7 +79,7 @@ blocks_of <- function(part, beside, how, at_once) {
   set(days, j = "date", value = as.IDate(days$date))
   left <- setDT(c(list(grain = rep(grain_label(used), 2),
     reason = c("no impressions", "more clicks than impressions")),
-    read$sums[[2]][c("rows", "clicks", "impressions")]))
+    read$sums[[2]][c("rows", "clicks", "impressions")], list(cause = rep("rows", 2))))
   origin <- block_source(part, layout, known, store, how)
   set(origin, j = "grain", value = grain_label(if (length(unlist(beside, recursive = FALSE))) {
     intersect(dimension_names, names(known))
@@ -134,7 +134,7 @@ new_blocks <- function(store, dimensions, days, left_out, source, beside, how, a
   own <- list(dimensions = dimensions, rows = days, source = source)
   first <- first_unfinished(c(beside$before, list(own), beside$after), how$lag, stated)
   gone <- as.integer(days$date) >= first
-  left_out <- rbind(left_out, day_ledger(days[gone], unfinished_words(how$lag)))
+  left_out <- rbind(left_out, day_ledger(days[gone], unfinished_words(how$lag), "unfinished"))
   days <- days[!gone]
   if (!nrow(days)) return(NULL)
   set(source, j = "kept", value = sum(days$rows))

@@ -43,19 +43,22 @@ same_table <- function(grains, grain) {
   vapply(grains, telling, "", USE.NAMES = FALSE) == telling(grain)
 }
 
-left_out_line <- function(reason, grain, rows, which) {
+# cause: "asked" (by the call, or what a table cannot have), "unfinished" (days that are not whole
+# yet), "rows" (something is wrong with them).
+left_out_line <- function(reason, grain, rows, which, cause = "rows") {
   data.table(grain = grain, reason = reason, rows = length(which),
     clicks = sum(as.numeric(rows$clicks[which]), na.rm = TRUE),
-    impressions = sum(as.numeric(rows$impressions[which]), na.rm = TRUE))
+    impressions = sum(as.numeric(rows$impressions[which]), na.rm = TRUE), cause = cause)
 }
 
 # Counted grain by grain: figures of different grain are never added up.
 sum_left_out <- function(ledger) {
   if (!nrow(ledger)) {
     return(data.table(grain = character(), reason = character(), rows = integer(),
-      clicks = numeric(), impressions = numeric()))
+      clicks = numeric(), impressions = numeric(), cause = character()))
   }
-  sums_by(ledger, c("grain", "reason"), c("rows", "clicks", "impressions"))
+  sums <- sums_by(ledger, c("grain", "reason", "cause"), c("rows", "clicks", "impressions"))
+  setcolorder(sums, c(setdiff(names(sums), "cause"), "cause"))
 }
 
 # The table that has all `needed` dimensions: with dates before without, then the finest, then the
@@ -291,13 +294,10 @@ tidy.tide_data <- function(x, grain = names(x$tables)[1], ...) {
 #' @export
 summary.tide_data <- function(object, ...) object$left_out
 
-day_ledger <- function(slices, reason) {
-  if (!nrow(slices)) {
-    return(data.table(grain = character(), reason = character(), rows = numeric(),
-      clicks = numeric(), impressions = numeric()))
-  }
+day_ledger <- function(slices, reason, cause = "asked") {
+  if (!nrow(slices)) return(sum_left_out(data.table()))
   sums <- sums_by(slices, "grain", c("rows", "clicks", "impressions"))
-  data.table(grain = sums$grain, reason = reason, sums[, !"grain"])
+  data.table(grain = sums$grain, reason = reason, sums[, !"grain"], cause = cause)
 }
 
 # What exports of other grain would add, in one line; nothing where little is missing. grains: the

@@ -9,7 +9,7 @@ join_tables <- function(parts, dimensions, repeats) {
   unasked <- if (!all(rich)) {
     lapply(names(joined)[rich], function(grain) {
       rows <- joined[[grain]]$rows
-      left_out_line(rich_reason, grain, rows, seq_len(nrow(rows)))
+      left_out_line(rich_reason, grain, rows, seq_len(nrow(rows)), "asked")
     })
   }
   if (!all(rich)) joined <- joined[!rich]

@@ -53,7 +53,8 @@ read_table <- function(part, how, layout, header = layout$header) {
   empty <- length(place$empty)
   if (empty) {
     out$left_out <- rbind(out$left_out,
-      data.table(grain = grain, reason = "empty row", rows = empty, clicks = 0, impressions = 0))
+      data.table(grain = grain, reason = "empty row", rows = empty, clicks = 0, impressions = 0,
+        cause = "rows"))
   }
   check_ledger(out, place)
   setcolorder(out$rows, c(used, "clicks", "impressions", "position"))

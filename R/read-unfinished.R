@@ -29,7 +29,7 @@ drop_unfinished <- function(parts, lag, stated, first = first_unfinished(parts, 
     gone <- if ("date" %in% part$dimensions) which(as.integer(part$rows$date) >= first)
     if (!length(gone)) return(part)
     part$left_out <- rbind(part$left_out,
-      left_out_line(unfinished_words(lag), part$source$grain, part$rows, gone))
+      left_out_line(unfinished_words(lag), part$source$grain, part$rows, gone, "unfinished"))
     part$rows <- part$rows[-gone]
     set(part$source, j = "kept", value = nrow(part$rows))
     part

@@ -121,7 +121,7 @@ filter_rows <- function(rows, segments, rules, grain, steps = list()) {
   ledger <- list()
   told <- function(label, failed) {
     if (length(failed)) {
-      ledger[[length(ledger) + 1]] <<- left_out_line(label, grain, rows, failed)
+      ledger[[length(ledger) + 1]] <<- left_out_line(label, grain, rows, failed, "asked")
     }
   }
   for (test in steps) {

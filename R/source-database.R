@@ -47,7 +47,7 @@ narrowed_by <- function(source, table, segments) {
 narrowed_line <- function(slices, cells, label) {
   data.table(grain = slices$grain[1], reason = label, rows = sum(slices$rows) - sum(cells$rows),
     clicks = sum(slices$clicks) - sum(cells$clicks),
-    impressions = sum(slices$impressions) - sum(cells$impressions))
+    impressions = sum(slices$impressions) - sum(cells$impressions), cause = "asked")
 }
 
 # Rows of the scope, or of some of its days or queries.

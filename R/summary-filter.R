@@ -41,7 +41,7 @@ outside_line <- function(summary, sums, inside, segments) {
     reason = sprintf("outside '%s'", paste(vapply(segments, segment_title, ""), collapse = "', '")),
     rows = sum(!inside),
     clicks = sum(sums$clicks[!inside]),
-    impressions = sum(sums$impressions[!inside]))
+    impressions = sum(sums$impressions[!inside]), cause = "asked")
 }
 
 # The same as shares of all.

@@ -221,7 +221,11 @@ view_total <- function(view) {
     format_plural(total$impressions, "impression"), format_rate(total$ctr),
     format_rate(total$expected_ctr), format_position(total$position),
     if (length(out)) sprintf("%s. ", sub("^not", "Not", out)) else "All rows are shown. ",
-    if (is.na(view$coverage)) "" else {
+    if (!is.null(view$queries_known)) {
+      sub("^p(.*)$", "P\\1.", private_words(view$queries_known))
+    } else if (is.na(view$coverage)) {
+      ""
+    } else {
       sprintf("Queries explain %s of all clicks of these days; the rest is private.",
         format_share(view$coverage))
     })

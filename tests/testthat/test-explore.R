@@ -89,6 +89,48 @@ test_that("expected CTR is that of the inventory, and coverage that of the total
   expect_equal(view$coverage, listed$coverage)
 })
 
+test_that("tables of pages and of queries alone show what the inventory shows of them", {
+  pairs <- data.table::fread(tide_example()[["pairs"]])
+  data.table::setnames(pairs, tolower(names(pairs)))
+  sums <- function(by, more) {
+    out <- pairs[, list(clicks = sum(clicks) + more, impressions = sum(impressions) + 20L,
+      position = weighted.mean(position, impressions)), by = c("date", by)]
+    out[position < 1, position := 1]
+  }
+  dir <- tempfile()
+  dir.create(dir)
+  data.table::fwrite(pairs, file.path(dir, "pairs.csv"))
+  data.table::fwrite(sums("page", 1L), file.path(dir, "pages.csv"))
+  data.table::fwrite(sums("query", 0L), file.path(dir, "queries.csv"))
+  data <- tide_read(dir)
+  curve <- tide_curve(tide_summary(data, brand = "fernmoor"))
+  own <- tide_explorer(data, curve, brand = "fernmoor")
+  for (by in c("page", "folder", "query")) {
+    view <- tide_explore(own, by)
+    listed <- tide_inventory(data, by, curve = curve, brand = "fernmoor")
+    at <- match(view$rows[[by]], listed$rows[[by]])
+    expect_setequal(view$rows[[by]], listed$rows[[by]])
+    for (name in c("clicks", "impressions", "position", "expected_ctr", "lost",
+      if (by == "query") "pages" else "queries")) {
+      expect_equal(view$rows[[name]], listed$rows[[name]][at], label = paste(by, name))
+    }
+    expect_equal(view$queries_known, listed$queries_known)
+    expect_equal(view$outside$clicks, 0)
+  }
+  # A condition on pages keeps what a table of pages knows; one on queries asks for its rows.
+  rows <- data$tables[["date x query x page x device"]]$rows
+  guides <- tide_segment("guides", page_text = "/guides/")
+  pages <- tide_explore(own, "page")$rows
+  expect_equal(tide_explore(own, "page", guides)$total$clicks,
+    sum(pages$clicks[grepl("/guides/", pages$page)]))
+  grow <- tide_segment("grow", query_text = "grow")
+  expect_equal(tide_explore(own, "page", grow)$total$clicks,
+    sum(rows$clicks[grepl("grow", rows$query)]))
+  week <- tide_explore(own, "page", from = "2026-10-01", to = "2026-10-07")
+  expect_equal(week$total$clicks,
+    sum(sums("page", 1L)[date >= "2026-10-01" & date <= "2026-10-07"]$clicks))
+})
+
 test_that("what is lost against the first place is that of the inventory", {
   data <- tide_read(tide_example()[["pairs"]])
   for (by in c("query", "page", "folder")) {

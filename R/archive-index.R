@@ -23,9 +23,12 @@ store_migrations <- list(
   `7` = c("ALTER TABLE outcomes ADD COLUMN ratio REAL",
     "ALTER TABLE outcomes ADD COLUMN ratio_sd REAL"),
   # The pattern that an export was limited to, in words.
-  `8` = "ALTER TABLE days ADD COLUMN scope TEXT DEFAULT ''")
+  `8` = "ALTER TABLE days ADD COLUMN scope TEXT DEFAULT ''",
+  # The analyst's own figures of a task; missing where nothing was said, 0 where it was taken back.
+  `9` = c("ALTER TABLE decisions ADD COLUMN hours REAL",
+    "ALTER TABLE decisions ADD COLUMN chance REAL"))
 
-store_format <- 8L
+store_format <- 9L
 
 # The tables of the first format.
 first_tables <- c(

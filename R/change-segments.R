@@ -39,7 +39,7 @@ compare_side_by_side <- function(data, by, segments, rules, most, note = NULL) {
     segmented_table(data, segments, least = c("query", if (!length(segments)) compare_splits[[by]]))
   # Where the split is by brand, brand cannot be held equal.
   split_by_brand <- identical(by, "brand") ||
-    any(vapply(segments, function(s) "brand" %in% names(s$conditions), NA))
+    about_brand(segments)
   rules <- with_spellings(rules, tbl$rows)
   rows <- compare_rows(tbl, if (!split_by_brand) rules$brand)
   parts <- if (length(segments)) {

@@ -59,7 +59,7 @@ run_compare <- function(options, files) {
     named_segments(split_words(options$segments), input$settings, "--segments")
   }
   needed <- if (is.null(options$by)) {
-    unlist(lapply(segments, function(segment) names(segment$conditions)))
+    names(all_conditions(segments))
   } else {
     options$by
   }
@@ -135,7 +135,7 @@ run_sides <- function(options, files) {
   input <- resolve_input(options, files)
   segments <- named_segments(split_words(options$segments), input$settings, "--segments")
   input_data <- read_input(options, input,
-    also = unlist(lapply(segments, function(segment) names(segment$conditions))))
+    also = names(all_conditions(segments)))
   rules <- input$settings$rules
   compared <- tide_compare(input_data, segments = segments, by = options$level, fdr = options$fdr,
     brand = rules$brand, rules = rules)

@@ -9,6 +9,8 @@ command_decide <- function(shared) {
       text_option("--by", "NAME", "who decided"),
       text_option("--at", "DATE", "day of the decision; of done: when it was [today]"),
       text_option("--until", "DATE", "of later: when it comes back [in 30 days]"),
+      number_option("--hours", "N", "hours of the task, in place of those assumed; 0: as assumed"),
+      number_option("--chance", "N", "its chance to work, such as 0.5, likewise"),
       text_option("--sheet", "FILE", "decisions filled into the list as xlsx or csv"),
       switch_option("--list", "show what was decided"))),
     run = run_decide)
@@ -33,17 +35,22 @@ run_decide <- function(options, files) {
   } else {
     data.table(id = last_list_ids(input$folder, words), decision = decision, note = "")
   }
-  findings <- find_input(utils::modifyList(options, list(all = TRUE, remarks = NULL)), input)
+  findings <- find_input(utils::modifyList(options, list(all = TRUE, hours = NULL, remarks = NULL)),
+    input)
   text <- function(value) if (is.null(value)) "" else value
   if (!is.null(options$note)) set(rows, j = "note", value = options$note)
   today <- format(Sys.Date())
   decided <- tide_decide(store, findings, rows$id, rows$decision, note = rows$note,
-    by = text(options$by), at = first_given(options$at, today), until = options$until)
+    by = text(options$by), at = first_given(options$at, today), until = options$until,
+    hours = own_figure(options$hours), chance = own_figure(options$chance))
   lines <- rbind(findings$findings, findings$decided, fill = TRUE)
   named <- unique(unlist(lapply(rows$id, tasks_named, lines)))
   cli_out(decision_lines(decided[decided$task %in% named, ]))
   remark_next(options, "inktide find", "inktide decide ID open (to take it back)")
 }
+
+# An own figure as it is stored: 0 takes it back.
+own_figure <- function(value) if (isTRUE(value == 0)) NA else value
 
 # A project, which its exports or archive must belong to.
 resolve_project <- function(options) {
@@ -59,6 +66,8 @@ decision_lines <- function(decisions) {
     format_path(leads$page), leads$query),
     ifelse(along > 0, sprintf(" and %s", format_plural(along, "other query", "other queries")), ""),
     ifelse(leads$decision == "later", sprintf(", back on %s", format(leads$until)), ""),
+    ifelse(is.na(leads$hours), "", sprintf(", %s by hand", format_hours(leads$hours))),
+    ifelse(is.na(leads$chance), "", sprintf(", chance %s by hand", format_share(leads$chance))),
     ifelse(nzchar(leads$note), sprintf(" (%s)", leads$note), ""))
 }
 

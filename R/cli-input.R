@@ -122,7 +122,7 @@ reading_rules <- function(options, settings) {
 # Only the dimensions a run needs are read: skipping a column is the cheapest filter. Who searched
 # tells what is expected.
 needed_dimensions <- function(input, also = character()) {
-  asked <- unlist(lapply(input$rows, function(segment) names(segment$conditions)))
+  asked <- names(all_conditions(input$rows))
   c("date", "query", "page", part_dimensions, intersect("rich_result", c(asked, also)))
 }
 
@@ -281,6 +281,14 @@ find_input <- function(options, input, data = read_input(options, input, months 
     sort = first_given(options$sort, "score"))
 }
 
+# Decisions as the list takes them; with all shown only the analyst's own figures count.
+decisions_asked <- function(options, input) {
+  if (!NROW(input$decisions)) return(NULL)
+  if (!isTRUE(options$all)) return(input$decisions)
+  own <- input$decisions[!is.na(input$decisions$hours) | !is.na(input$decisions$chance), ]
+  if (nrow(own)) transform(own, decision = "open")
+}
+
 # The list as it stands before anybody chooses from it.
 new_list <- function(options, input, data) {
   site_summary <- summarise_input(options, input, data)
@@ -295,7 +303,7 @@ new_list <- function(options, input, data) {
     min_impressions = first_given(thresholds$min_impressions, 1), segment = side,
     segments = input$pairs, rules = input$settings$rules, kind = options$kind,
     hours = input$settings$hours, assumptions = input$settings$assumptions,
-    decisions = if (!isTRUE(options$all) && NROW(input$decisions)) input$decisions,
+    decisions = decisions_asked(options, input),
     outcomes = if (NROW(input$decisions)) kept_outcomes(tide_store(input$folder)),
     events = events_input(options, input), results_pages = results_pages_input(options, input),
     pages = input$pages, include = options$include)

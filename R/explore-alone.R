@@ -1,7 +1,7 @@
 # Tables by page or by query alone beside rows by both: what Explore shows of pages, folders and
 # queries rests on them, as the plain inventory does, wherever conditions ask for nothing else.
 
-# Those tables, coded as an explorer's rows are: list(page, query), without those that are not there.
+# Those tables, coded as an explorer's rows are: list(page, query), NULL where there is none.
 explorers_alone <- function(data, table, curve, brand, rules) {
   page <- listed_alone(data, table, "page")
   query <- listed_alone(data, table, "query")
@@ -29,7 +29,8 @@ viewed_alone <- function(own, beside, by, segments, from, to) {
     set(view$rows, j = "pages", value = fcoalesce(beside$rows$pages[at], 0L))
   } else {
     view$queries_known <- min(1, sum(beside$rows$clicks) / max(1, sum(view$rows$clicks)))
-    add_queried(view$rows, beside$rows, own$curve, place_ctr(own$curve, names(own$curve$fits)[1], 1))
+    top_ctr <- place_ctr(own$curve, names(own$curve$fits)[1], 1)
+    add_queried(view$rows, beside$rows, own$curve, top_ctr)
     set(view$rows, j = "missed", value = NULL)
   }
   view$coverage <- beside$coverage

@@ -56,7 +56,7 @@ few_share <- 0.1
 few_rows <- function(explorer, segments) {
   if (nrow(explorer$rows) < indexed_from) return(NULL)
   for (segment in segments) {
-    on <- conditions_on(segment)
+    on <- names_on(names(segment$conditions))
     if (segment$not || !all(on %in% c("query", "page"))) next
     for (name in names(on)) {
       index <- row_index(explorer, on[[name]])

@@ -17,6 +17,9 @@
 #' again as it was, and beyond the upper end that it had; what is back says why. The last decision
 #' about a task counts; earlier ones are kept.
 #'
+#' Hours and chance of a task can be set by hand, with any decision (`open` leaves the task in the
+#' list as it was): they take the place of those assumed of its kind until they are set again.
+#'
 #' @param store A `tide_store` object; a project without an archive gets one for its decisions.
 #' @param findings A `tide_findings` object that holds the findings.
 #' @param id What is decided about: ids of findings or tasks, pages (all tasks of the page), or
@@ -25,9 +28,12 @@
 #' @param note,by What to remember, and who decided; one for all or one each.
 #' @param at Day of the decision (for `done`: the day it was fixed).
 #' @param until For `later`: the day on which it comes back.
+#' @param hours,chance The task's own hours and its chance to work (a fraction), for all of `id`;
+#'   `NULL` leaves what was set before, `NA` takes it back.
 #' @return `tide_decide()` and `tide_decisions()`: a tibble with a row per line of each task (of
 #'   its last decision): `id`, `decision`, `at`, `until`, `note`, `by`, `kind`, `query`, `page`,
-#'   `pages`, `task`, `if_done`, `if_done_high`, `clicks`, `impressions`, `position`.
+#'   `pages`, `task`, `if_done`, `if_done_high`, `clicks`, `impressions`, `position`,
+#'   `hours` and `chance` (those set by hand, the last of each, or `NA`).
 #' @section Errors: `tide_error_finding` for an id, page or rank that the list does not hold, with
 #'   the nearest; `tide_error_argument` for a day in the future, or `until` in the past.
 #' @examples
@@ -37,7 +43,7 @@
 #' nrow(tide_find(found$summary, decisions = tide_decisions(store)))
 #' @export
 tide_decide <- function(store, findings, id, decision, note = "", by = "", at = Sys.Date(),
-    until = NULL) {
+    until = NULL, hours = NULL, chance = NULL) {
   check_class(store, "tide_store", "store")
   check_class(findings, "tide_findings", "findings")
   check_text(decision, "decision", many = TRUE)
@@ -55,7 +61,8 @@ tide_decide <- function(store, findings, id, decision, note = "", by = "", at = 
   about <- chosen[match(chosen_lines$task, chosen$task)]
   rows <- data.table(id = chosen_lines$id, decision = about$decision, at = format(at),
     until = ifelse(about$decision == "later", format(until), ""), note = about$note, by = about$by,
-    chosen_lines[, decision_facts, with = FALSE])
+    chosen_lines[, decision_facts, with = FALSE], hours = stored_estimate(hours, "hours", 10000),
+    chance = stored_estimate(chance, "chance", 1))
   with_store(store, write = TRUE, function(con) {
     last <- DBI::dbGetQuery(con, "SELECT coalesce(max(number), 0) AS n FROM decisions")$n
     DBI::dbAppendTable(con, "decisions", rows)
@@ -101,8 +108,9 @@ stored_decisions <- function(store) {
     function(con) DBI::dbGetQuery(con, paste(
       "SELECT id, decision, at, until, note, by, kind, query, page, pages,",
       "coalesce(task, id) AS task, coalesce(if_done, gain) AS if_done,",
-      "coalesce(if_done_high, gain_high) AS if_done_high, clicks, impressions, position",
-      "FROM decisions ORDER BY number"))))
+      "coalesce(if_done_high, gain_high) AS if_done_high, clicks, impressions, position,",
+      "hours, chance FROM decisions ORDER BY number"))))
+  set(rows, j = c("hours", "chance"), value = last_estimates(rows))
   set(rows, j = "at", value = as.IDate(rows$at))
   set(rows, j = "until", value = as.IDate(ifelse(nzchar(rows$until), rows$until, NA)))
   rows <- rows[!duplicated(rows[, c("id", "task")], fromLast = TRUE)]

@@ -82,7 +82,8 @@
 #'   `curve`, `tested`, `features` (what results pages take, see `results_pages`; or `NULL`),
 #'   `summary`, `assumptions` (those that were set) and `outside` (what `position` and `segments`
 #'   leave out: shares of `clicks` and `impressions`, `reason`; or `NULL`), `site_pages` (the
-#'   `pages` given). Ids stay the same on newer data. Clicks are per 30 days of the days with data.
+#'   `pages` given), `assumed` (with `decisions`: `id`, `hours` and `chance` before the analyst's
+#'   own). Ids stay the same on newer data. Clicks are per 30 days of the days with data.
 #' @seealso [tide_group()] for the same list page by page.
 #' @examples
 #' data <- tide_read(tide_example()[["pairs"]])
@@ -117,7 +118,8 @@ tide_find <- function(summary, curve = NULL, band = c(4, 20), fdr = 0.1, min_gai
     score(summary, rules, hours, outcomes) |>
     rank_findings(choices, summary) |>
     new_findings(evidence, assumptions, pages)
-  if (is.null(decisions)) found else leave_decided(found, decisions, today)
+  if (is.null(decisions)) return(found)
+  with_estimates(found, decisions) |> leave_decided(decisions, today)
 }
 
 # What every kind starts from: pairs held against the curve, with what results pages take, and which

@@ -9,8 +9,7 @@ rank_findings <- function(looked, options, summary) {
   found <- filter_min_gain(set_tasks(found), options)
   lead <- found$hours > 0
   looked$steps <- stats::setNames(found$id[lead], found$task[lead])
-  place <- order(!lead, -found$score, -found$gain, order_of_ties(found$gain, found$finding_key))
-  looked$found <- set(found[place], j = "rank", value = seq_along(place))[]
+  looked$found <- by_rank(found, found$finding_key)
   # Every contest is in the list or among what was left out.
   away <- setdiff(contested, found$query)
   looked$excluded <- c(looked$excluded, contests_excluded(data.table(
@@ -31,6 +30,12 @@ set_gain <- function(found) {
 # What the list is sorted by: money where it is known, else clicks.
 sorted_by <- function(found) {
   if (is.null(found[["gain_value"]])) found$gain else fcoalesce(found$gain_value, 0)
+}
+
+# Lines in the order of the list, those that lead a task first; names tell equal ones apart.
+by_rank <- function(found, names_of) {
+  place <- order(found$hours == 0, -found$score, -found$gain, order_of_ties(found$gain, names_of))
+  set(found[place], j = "rank", value = seq_along(place))[]
 }
 
 # Lines that one step serves are one task: the largest of them leads and has the hours and the score

@@ -208,12 +208,14 @@ keep_segment <- function(dir, name, conditions) {
     abort_tide("A segment needs a name of its own.", where = sprintf("'%s'.", name),
       fix = "Give another name.", class = "argument", fault = "call")
   }
-  written <- lapply(conditions, function(value) {
+  as_written <- function(value) {
+    if (is.list(value)) return(lapply(value, as_written))
     if (is.numeric(value) && length(value) == 2) {
       return(paste(ifelse(is.finite(value), format(value, trim = TRUE), ""), collapse = ":"))
     }
     value
-  })
+  }
+  written <- as_written(conditions)
   # JSON is YAML, too, and quotes what a person typed.
   one_line <- sprintf("  %s: %s", jsonlite::toJSON(name, auto_unbox = TRUE),
     jsonlite::toJSON(written, auto_unbox = TRUE))

@@ -187,28 +187,41 @@ read_segments <- function(given, file, path) {
   if (!is.list(given) || is.null(names(given))) {
     abort_setting(file, path, "segments", "lines of 'name: {conditions}'")
   }
-  values <- c(pattern = "text", text = "text", words = "words", list = "words", range = "range",
-    number = "count", flag = "flag")
   Map(function(conditions, name) {
     here <- c(path, name)
     if (name %in% c("brand", "non-brand", "all")) {
       abort_setting(file, here, name,
         "called otherwise: brand, non-brand and all are there already")
     }
-    if (!is.list(conditions) || is.null(names(conditions))) {
-      abort_setting(file, here, name, "conditions such as {has_any: [how, why]}")
-    }
-    kinds <- lapply(segment_conditions, function(condition) unname(values[condition$value]))
-    flags <- names(conditions) %in% names(Filter(function(kind) kind == "flag", kinds))
-    read <- c(read_settings(conditions[!flags], kinds, file, here), conditions[flags])
-    # What the condition itself refuses (a pattern that is none) is named by line, too.
-    tryCatch(do.call(tide_segment, c(list(name), read)), tide_error = function(e) {
-      at <- if (!is.null(e$argument)) c(here, e$argument) else here
-      abort_tide(e$what,
-        where = sprintf("'%s', line %d. %s", file, setting_line(file, at), e$where), fix = e$fix,
-        class = "settings", file = file)
-    })
+    read_segment(conditions, name, file, here)
   }, given, names(given))
+}
+
+# One segment, with those that it is made of.
+read_segment <- function(conditions, name, file, here) {
+  if (!is.list(conditions) || is.null(names(conditions))) {
+    abort_setting(file, here, name, "conditions such as {has_any: [how, why]}")
+  }
+  values <- c(pattern = "text", text = "text", words = "words", list = "words", range = "range",
+    number = "count", flag = "flag")
+  kinds <- lapply(segment_conditions, function(condition) unname(values[condition$value]))
+  nested <- intersect(c("all_of", "any_of"), names(conditions))
+  made_of <- lapply(stats::setNames(nested, nested), function(of) {
+    if (!is.list(conditions[[of]]) || !is.null(names(conditions[[of]]))) {
+      abort_setting(file, here, of, "a list such as [{query_text: pea}, {query_text: bean}]")
+    }
+    lapply(conditions[[of]], read_segment, name, file, here)
+  })
+  flags <- names(conditions) %in% c("not", names(Filter(function(kind) kind == "flag", kinds)))
+  plain <- conditions[!flags & !names(conditions) %in% nested]
+  read <- c(read_settings(plain, kinds, file, here), conditions[flags], made_of)
+  # What the condition itself refuses (a pattern that is none) is named by line, too.
+  tryCatch(do.call(tide_segment, c(list(name), read)), tide_error = function(e) {
+    at <- if (!is.null(e$argument)) c(here, e$argument) else here
+    abort_tide(e$what,
+      where = sprintf("'%s', line %d. %s", file, setting_line(file, at), e$where), fix = e$fix,
+      class = "settings", file = file)
+  })
 }
 
 # The files that a setting names, once they are needed.

@@ -209,9 +209,7 @@ with_spellings <- function(rules, rows) {
   rules
 }
 
-about_brand <- function(segments) {
-  any(vapply(segments, function(segment) "brand" %in% names(segment$conditions), NA))
-}
+about_brand <- function(segments) "brand" %in% names(all_conditions(segments))
 
 # What looks like a brand where none is named: the name in the pages' host, where queries hold it,
 # else the most clicked query of up to three words that is searched for by itself, at the top, and

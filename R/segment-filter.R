@@ -144,8 +144,9 @@ tide_filter.tide_months <- function(data, ..., segments = NULL, rules = tide_rul
 
 # A country, device, vertical or rich result that no row has is a slip of the pen.
 check_values <- function(data, segments) {
+  asked <- all_conditions(segments)
   for (dimension in c("country", "device", "vertical", "rich_result")) {
-    wanted <- unlist(lapply(segments, function(segment) segment$conditions[[dimension]]))
+    wanted <- unlist(asked[names(asked) == dimension], use.names = FALSE)
     columns <- Filter(Negate(is.null), lapply(data$tables, function(t) t$rows[[dimension]]))
     if (!length(wanted)) next
     if (!length(columns)) {

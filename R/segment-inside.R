@@ -70,28 +70,58 @@ rows_inside <- function(seen, segments, use = NULL, told = function(label, rows)
 
 about_pairs <- function(segment) "pair" %in% conditions_on(segment)
 
-# What each condition of a segment is on.
-conditions_on <- function(segment) {
-  vapply(segment_conditions[names(segment$conditions)], `[[`, "", "on")
+# All conditions of segments, those of their alternatives included: list(name = value), by name.
+all_conditions <- function(segments) {
+  unlist(lapply(segments, function(segment) {
+    c(segment$conditions, all_conditions(segment$all_of), all_conditions(segment$any_of))
+  }), recursive = FALSE)
+}
+
+# What each of them is on.
+conditions_on <- function(segment) names_on(names(all_conditions(list(segment))))
+
+names_on <- function(condition_names) {
+  vapply(segment_conditions[as.character(condition_names)], `[[`, "", "on")
 }
 
 segment_inside <- function(seen, segment, use, told) {
   inside <- use
-  on <- conditions_on(segment)
-  for (name in names(on)[order(on == "pair")]) {
-    value <- segment$conditions[[name]]
-    hit <- condition_hits(seen, name, value, inside)
-    if (!segment$not && !all(hit)) {
-      told(condition_label(name, value), chosen(inside, !hit))
+  on <- names_on(names(segment$conditions))
+  tell <- if (segment$not) function(label, rows) NULL else told
+  meeting <- function(condition_names) {
+    for (name in condition_names) {
+      value <- segment$conditions[[name]]
+      hit <- condition_hits(seen, name, value, inside)
+      if (all(hit)) next
+      tell(condition_label(name, value), chosen(inside, !hit))
+      inside <<- chosen(inside, hit)
     }
-    if (!all(hit)) inside <- chosen(inside, hit)
   }
+  meeting(names(on)[on != "pair"])
+  sums_in <- any(vapply(segment$any_of, about_pairs, NA))
+  if (!sums_in) inside <- inside_any(seen, segment$any_of, inside, tell)
+  inside <- rows_inside(seen, segment$all_of, inside, tell)
+  if (sums_in) inside <- inside_any(seen, segment$any_of, inside, tell)
+  meeting(names(on)[on == "pair"])
   if (!segment$not) return(inside)
   inside <- if (is.null(inside)) seq_len(seen$size) else inside
   told(sprintf("in '%s'", segment$name), inside)
   left <- rep(TRUE, seen$size)
   left[inside] <- FALSE
   chosen(use, if (is.null(use)) left else left[use])
+}
+
+# Rows in at least one of the segments; without segments all.
+inside_any <- function(seen, segments, use, told) {
+  if (!length(segments)) return(use)
+  looked <- if (is.null(use)) seq_len(seen$size) else use
+  held <- lapply(segments, function(segment) {
+    first_given(segment_inside(seen, segment, use, function(label, rows) NULL), looked)
+  })
+  hit <- looked %in% unlist(held)
+  if (all(hit)) return(use)
+  told(sprintf("not %s", paste(segment_words(segments), collapse = " or ")), looked[!hit])
+  looked[hit]
 }
 
 chosen <- function(use, hit) if (is.null(use)) which(hit) else use[hit]

@@ -22,14 +22,19 @@
 #'   \item{`position`, `ctr`}{Average position, or CTR, of the query x page pair, `c(from, to)`.}
 #'   \item{`min_impressions`, `min_clicks`}{Least sums of the pair.}
 #' }
+#' @param all_of,any_of Lists of segments: rows must be in all of the first, and in at least one of
+#'   the second.
 #' @param not `TRUE` stands for all that the stack does not hold.
-#' @return A `tide_segment` object: a list with `name`, `conditions` and `not`.
+#' @return A `tide_segment` object: a list with `name`, `conditions`, `all_of`, `any_of` and `not`.
 #' @section Errors: `tide_error_argument`, `tide_error_regex`.
 #' @examples
 #' tide_segment("long questions on phones", has_any = c("how", "why"), words = c(5, Inf),
 #'   device = "mobile")
+#' tide_segment("peas or beans, not in the guides", page_text = "/shop/",
+#'   any_of = list(tide_segment("peas", query_text = "pea"),
+#'     tide_segment("beans", query_text = "bean")))
 #' @export
-tide_segment <- function(name, ..., not = FALSE) {
+tide_segment <- function(name, ..., all_of = NULL, any_of = NULL, not = FALSE) {
   check_text(name, "name")
   conditions <- Filter(Negate(is.null), list(...))
   unknown <- setdiff(names(conditions), names(segment_conditions))
@@ -39,7 +44,8 @@ tide_segment <- function(name, ..., not = FALSE) {
       conditions[[1]])
   }
   for (arg in names(conditions)) check_condition(arg, conditions[[arg]])
-  structure(list(name = name, conditions = conditions, not = isTRUE(not)),
+  structure(list(name = name, conditions = conditions, all_of = as_segments(all_of, "all_of"),
+    any_of = as_segments(any_of, "any_of"), not = isTRUE(not)),
     class = c("tide_segment", "tide_result"))
 }
 
@@ -159,7 +165,9 @@ condition_names <- function(conditions) {
 # What segments choose, in words.
 segment_words <- function(segments) {
   vapply(segments, function(segment) {
-    paste0(if (segment$not) "all but ", paste(condition_names(segment$conditions), collapse = ", "))
+    parts <- c(condition_names(segment$conditions), segment_words(segment$all_of),
+      if (length(segment$any_of)) paste(segment_words(segment$any_of), collapse = " or "))
+    paste0(if (segment$not) "all but ", paste(parts, collapse = ", "))
   }, "")
 }
 
@@ -169,9 +177,9 @@ format.tide_segment <- function(x, ...) {
 }
 
 # One segment or a list of them, as a list.
-as_segments <- function(segments) {
+as_segments <- function(segments, argument = "segments") {
   if (is.null(segments)) return(list())
   if (inherits(segments, "tide_segment")) segments <- list(segments)
-  for (segment in segments) check_class(segment, "tide_segment", "segments")
+  for (segment in segments) check_class(segment, "tide_segment", argument)
   segments
 }

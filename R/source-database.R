@@ -33,10 +33,10 @@ database_sums <- function(source, slices, dimensions, segments, chunks) {
 # A condition on a dimension is the database's; of others there are none here. Out: list(sql,
 # label), or NULL.
 narrowed_by <- function(source, table, segments) {
-  conditions <- unlist(lapply(segments, `[[`, "conditions"), recursive = FALSE)
+  conditions <- all_conditions(segments)
   if (!length(conditions)) return(list(sql = NULL))
   name <- names(conditions)
-  plain <- length(conditions) == 1 && !segments[[1]]$not
+  plain <- length(conditions) == 1 && length(segments[[1]]$conditions) == 1 && !segments[[1]]$not
   if (!plain || !name %in% setdiff(table$dimensions, c("date", "query", "page"))) return(NULL)
   values <- DBI::dbQuoteString(source_con(source), tolower(conditions[[1]]))
   list(sql = sprintf("lower(%s) IN (%s)", source_column(source, table, name),

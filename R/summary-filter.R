@@ -59,6 +59,10 @@ pairs_inside <- function(summary, sums, segments, rules) {
 # What of a segment can wait until rows are summed up, and what cannot. Out: list(rows, pairs),
 # segments or NULL.
 split_segment <- function(segment) {
+  if (length(segment$all_of) || length(segment$any_of)) {
+    late <- all(conditions_on(segment) %in% c("query", "page", "pair"))
+    return(list(rows = if (!late) segment, pairs = if (late) segment))
+  }
   on <- conditions_on(segment)
   late <- on %in% c("query", "page", "pair")
   part <- function(which) {

@@ -100,32 +100,11 @@ workbench_opening <- function(held) {
   if (inherits(compared, "tide_change")) opening_sentences(compared, NULL)
 }
 
-# Decisions of the page, at once in the archive. Out: a line of what happened.
-workbench_decide <- function(held, ids, decision, note = "") {
-  if (held$read_only) {
-    return("Nothing was stored: there is no archive, or the workbench was opened to read only.")
-  }
-  at_row <- match(ids, held$tasks$id)
-  at_row <- at_row[!is.na(at_row)]
-  if (!length(at_row) || !decision %in% names(decision_kinds)) return("Nothing was chosen.")
-  before <- tasks_decided(held)
-  ids <- held$tasks$id[at_row]
-  tide_decide(held$store, held$findings, ids, decision, note = note, by = "")
-  held$decided_at <- NULL
-  held$undo <- c(held$undo, list(list(ids = ids, decision = before$decision[at_row],
-    note = before$note[at_row])))
-  sprintf("%s: %s. Undo with u.", format_plural(length(ids), "task"), decision_kinds[[decision]])
-}
-
-workbench_undo <- function(held) {
-  last <- utils::tail(held$undo, 1)
-  if (!length(last)) return("Nothing to undo.")
-  last <- last[[1]]
-  held$undo <- utils::head(held$undo, -1)
-  tide_decide(held$store, held$findings, last$ids, ifelse(nzchar(last$decision), last$decision,
-    "open"), note = last$note)
-  held$decided_at <- NULL
-  sprintf("Undone: %s as before.", format_plural(length(last$ids), "task"))
+# Gain, order and tasks by the own figures as they stand.
+count_again <- function(held) {
+  held$findings <- with_estimates(held$findings, workbench_decisions(held))
+  held$tasks <- workbench_tasks(held$findings, held$rules)
+  held$kept <- new.env(parent = emptyenv())
 }
 
 # What is on the screen as files: list(content, type, name).

@@ -88,7 +88,7 @@ view_sentence <- function(held, state, by, conditions) {
   parts <- vapply(seq_along(conditions), function(i) condition_chip(conditions[[i]], i - 1L), "")
   sprintf("<div class='sentence'>%s%s%s%s</div>",
     select_box("by", "Show", kinds, explore_words[kinds], by), paste(parts, collapse = ""),
-    days_chip(held, state), paste0(add_condition(held), if (length(conditions) > 1) {
+    days_chip(held, state), paste0(add_condition(held, length(parts) > 0), if (length(parts) > 1) {
       link_button("clear all", go_to(c = NULL, page = NULL))
     }))
 }
@@ -98,16 +98,26 @@ offers_kind <- function(explorer, kind) {
   all(needs %in% explorer$dimensions)
 }
 
+# A condition with its alternatives, each of which can be changed, inverted and taken out by itself.
 condition_chip <- function(condition, i) {
-  chip_text <- first_given(condition$said, condition$text)
-  sprintf(paste0("<span class='chip%s'><button type='button' data-edit='%d' data-value='%s' ",
-    "aria-label='change: %s'>%s</button><button type='button' data-invert='%d' ",
+  chips <- vapply(seq_along(condition$parts), function(k) {
+    alternative_chip(condition$parts[[k]], sprintf("%d.%d", i, k - 1L))
+  }, "")
+  if (length(chips) == 1) return(chips)
+  sprintf("<span class='either'>%s</span>", paste(chips, collapse = " or "))
+}
+
+# at: which condition of the address, and which of its alternatives, from 0.
+alternative_chip <- function(part, at) {
+  chip_text <- first_given(part$said, part$text)
+  sprintf(paste0("<span class='chip%s'><button type='button' data-edit='%s' data-value='%s' ",
+    "aria-label='change: %s'>%s</button><button type='button' data-invert='%s' ",
     "aria-label='invert: %s' title='invert'>&#8644;</button><button type='button' ",
-    "data-remove='%d' aria-label='take out: %s' title='take out'>&#215;</button>%s</span>"),
-    if (is.null(condition$fault)) "" else " fault", i, escape_attribute(condition$value),
-    escape_attribute(chip_text), escape(chip_text), i, escape_attribute(chip_text), i,
+    "data-remove='%s' aria-label='take out: %s' title='take out'>&#215;</button>%s</span>"),
+    if (is.null(part$fault)) "" else " fault", at, escape_attribute(part$value),
+    escape_attribute(chip_text), escape(chip_text), at, escape_attribute(chip_text), at,
     escape_attribute(chip_text),
-    if (is.null(condition$fault)) "" else sprintf(" %s", escape(condition$fault)))
+    if (is.null(part$fault)) "" else sprintf(" %s", escape(part$fault)))
 }
 
 days_chip <- function(held, state) {
@@ -122,19 +132,28 @@ days_chip <- function(held, state) {
     day("to", "to", state$to, held$explorer$to))
 }
 
-add_condition <- function(held) {
+add_condition <- function(held, more) {
   offered <- condition_words[vapply(condition_words$arg, function(arg) {
     on <- segment_conditions[[arg]]$on
     on %in% c("pair", "query") || on %in% held$explorer$dimensions
   }, NA)]
   condition_names <- trimws(gsub("%s|\"|:", "", offered$is))
   condition_names[offered$arg == "words"] <- "length in words"
+  condition_names[offered$arg == "device"] <- "device"
   condition_names[offered$arg %in% c("min_impressions", "min_clicks")] <-
     c("at least so many impressions", "at least so many clicks")
-  sprintf(paste0("<span class='add'><label>and <select id='add-arg'>%s</select></label>",
+  # What is added narrows further, or is another way to meet the last condition.
+  sprintf(paste0("<span class='add'>%s<label><span class='visually-hidden'>condition</span>",
+    "<select id='add-arg'>%s</select></label>",
     "<label class='visually-hidden' for='add-value'>value</label>",
     "<input id='add-value' type='text' placeholder='4:20, CTR 2%%:5%%' style='width:11em'>",
     "<button type='button' data-add='1'>add</button></span>"),
+    if (more) {
+      paste0("<select id='add-how' aria-label='and, or'><option value='and'>and</option>",
+        "<option value='or'>or</option></select> ")
+    } else {
+      "where "
+    },
     paste(sprintf("<option value='%s'>%s</option>", offered$arg, escape(condition_names)),
       collapse = ""))
 }

@@ -67,6 +67,10 @@ serve_session <- function(input, session, work, token, hosts) {
     workbench_decide(held, message_texts(message, "ids"), message_text(message, "decision"),
       substr(message_text(message, "note"), 1, 300))
   })
+  act("estimate", function(held, message) {
+    workbench_estimate(held, message_text(message, "id"), message_text(message, "hours"),
+      message_text(message, "chance"))
+  })
   act("undo", function(held, message) workbench_undo(held))
   act("save", function(held, message) save_view(held, message))
   shiny::observeEvent(input$cancel, {
@@ -143,16 +147,8 @@ save_view <- function(held, message) {
   if (!length(conditions)) return("There is no condition to save.")
   faults <- unlist(lapply(conditions, `[[`, "fault"))
   if (length(faults)) return(paste("Nothing was saved:", faults[1]))
-  conditions <- lapply(conditions, saved_condition)
-  faults <- unlist(lapply(conditions, `[[`, "fault"))
-  if (length(faults)) return(paste("Nothing was saved:", faults[1]))
-  stacked <- lapply(conditions, function(one) one$of)
-  names(stacked) <- vapply(conditions, `[[`, "", "arg")
-  if (anyDuplicated(names(stacked))) {
-    return("A segment holds each condition once: take out what is there twice, then save.")
-  }
   name <- trimws(message_text(message, "name"))
   if (!nzchar(name)) return("Give the segment a name, then save.")
-  held$segments <- keep_segment(held$folder, name, stacked)
+  held$segments <- keep_segment(held$folder, name, saved_conditions(conditions))
   sprintf("Saved as segment '%s' in inktide.yml.", name)
 }

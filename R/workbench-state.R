@@ -14,10 +14,10 @@ state_texts <- c("view", "q", "kind", "folder", "intent", "brand", "band", "size
 read_state <- function(json) {
   given <- parse_json(json)
   if (!is.list(given)) given <- list()
-  text <- function(x) if (one_text(x)) substr(enc2utf8(x), 1, 500) else ""
+  text <- function(x, most = 500) if (one_text(x)) substr(enc2utf8(x), 1, most) else ""
   state <- lapply(stats::setNames(state_texts, state_texts), function(name) text(given[[name]]))
   if (!state$view %in% workbench_views) state$view <- "list"
-  state$c <- Filter(nzchar, vapply(utils::head(as.list(given[["c"]]), 30), text, "",
+  state$c <- Filter(nzchar, vapply(utils::head(as.list(given[["c"]]), 30), text, "", 2000,
     USE.NAMES = FALSE))
   # The page keeps the steps of its way; here only their names are shown.
   steps <- utils::head(Filter(is.list, as.list(given[["trail"]])), 30)
@@ -70,9 +70,23 @@ condition_words <- rbind(
     isnt = "fewer than %s impressions"),
   data.table(arg = "min_clicks", is = "at least %s clicks", isnt = "fewer than %s clicks"))
 
-# In: "arg~value". Out: list(arg, value, not, segment, said), or a list with `fault` where it is
-# none.
+# Alternatives of one condition stand behind each other with this between them, which nobody types.
+or_mark <- "\u001f"
+
+# In: "arg~value", or several with or_mark between. Out: list(parts, segment, said), each part a
+# list(arg, value, not, segment, said); with `fault` where it is none.
 read_condition <- function(text) {
+  parts <- lapply(c(strsplit(text, or_mark, fixed = TRUE)[[1]], if (!nzchar(text)) ""),
+    read_alternative)
+  fault <- unlist(lapply(parts, `[[`, "fault"))[1]
+  if (length(fault) && !is.na(fault)) return(list(parts = parts, fault = fault))
+  said <- paste(vapply(parts, `[[`, "", "said"), collapse = " or ")
+  segments <- lapply(parts, `[[`, "segment")
+  list(parts = parts, said = said,
+    segment = if (length(parts) == 1) segments[[1]] else tide_segment(said, any_of = segments))
+}
+
+read_alternative <- function(text) {
   not <- startsWith(text, "!")
   arg <- sub("~.*", "", sub("^!", "", text))
   value <- if (grepl("~", text, fixed = TRUE)) sub("^[^~]*~", "", text) else ""
@@ -87,18 +101,22 @@ read_condition <- function(text) {
     tide_error = function(e) c(out, list(fault = e$what)))
 }
 
-# A condition as a segment of the project holds it: list(arg, of: its value). What is inverted is
-# saved by the condition that says the opposite, where there is one.
-saved_condition <- function(condition) {
-  value <- condition_value(condition$arg, condition$value)
-  if (!condition$not) return(list(arg = condition$arg, of = value))
-  literal <- function(text) gsub("([][\\\\^$.|?*+(){}])", "\\\\\\1", text)
-  switch(condition$arg, query = list(arg = "not_query", of = value),
-    page = list(arg = "not_page", of = value), has_any = list(arg = "has_none", of = value),
-    query_text = list(arg = "not_query", of = literal(value)),
-    page_text = list(arg = "not_page", of = literal(value)),
-    brand = list(arg = "brand", of = !value),
-    list(fault = sprintf("'%s' has no opposite that a segment can hold.", condition$said)))
+# Conditions as a segment of the project holds them: each kind once as it is, all others as segments
+# that it is made of.
+saved_conditions <- function(conditions) {
+  of_part <- function(part) {
+    own <- stats::setNames(list(condition_value(part$arg, part$value)), part$arg)
+    if (part$not) c(own, list(not = TRUE)) else own
+  }
+  single <- vapply(conditions, function(one) length(one$parts) == 1 && !one$parts[[1]]$not, NA)
+  args <- vapply(conditions, function(one) one$parts[[1]]$arg, "")
+  plain <- single & !duplicated(replace(args, !single, NA), incomparables = NA)
+  made_of <- lapply(conditions[!plain], function(one) {
+    if (length(one$parts) > 1) return(list(any_of = lapply(one$parts, of_part)))
+    of_part(one$parts[[1]])
+  })
+  c(unlist(lapply(conditions[plain], function(one) of_part(one$parts[[1]])), recursive = FALSE),
+    if (length(made_of)) list(all_of = made_of))
 }
 
 shown_value <- function(arg, value) {

@@ -157,13 +157,15 @@
     else if (hit("fitting")) {
       for (const row of main.querySelectorAll("tr.fits[data-id]")) if (!picked.has(row.dataset.id)) pick(row.dataset.id);
     } else if (hit("sites")) { wanted = "h1"; show({}); }
-    else if (hit("undo")) Shiny.setInputValue("undo", Math.random(), { priority: "event" });
+    else if ((at = hit("estimate"))) {
+      const own = name => document.getElementById(`own-${name}`).value;
+      Shiny.setInputValue("estimate", { id: at.dataset.estimate, hours: own("hours"), chance: own("chance") }, { priority: "event" });
+    } else if (hit("undo")) Shiny.setInputValue("undo", Math.random(), { priority: "event" });
     else if ((at = hit("back"))) back(Number(at.dataset.back));
     else if ((at = hit("cut"))) change({ trail: state.trail.filter((_, i) => i !== Number(at.dataset.cut)) });
-    else if ((at = hit("remove"))) change({ c: state.c.filter((_, i) => i !== Number(at.dataset.remove)), page: null });
-    else if ((at = hit("invert"))) {
-      change({ page: null, c: state.c.map((one, i) => i !== Number(at.dataset.invert) ? one : one.startsWith("!") ? one.slice(1) : "!" + one) });
-    } else if ((at = hit("edit"))) edit(at);
+    else if ((at = hit("remove"))) alter(at.dataset.remove, () => []);
+    else if ((at = hit("invert"))) alter(at.dataset.invert, one => [one.startsWith("!") ? one.slice(1) : "!" + one]);
+    else if ((at = hit("edit"))) edit(at);
     else if (hit("add")) add();
     else if (hit("save")) {
       Shiny.setInputValue("save", { name: document.getElementById("segment-name").value, c: state.c || [] }, { priority: "event" });
@@ -182,9 +184,17 @@
     else if (hit("again")) Shiny.setInputValue("again", Math.random(), { priority: "event" });
   });
 
+  // Conditions; alternatives of one stand behind each other. at: "condition.alternative".
+  const orMark = "\u001f";
+  const alter = (at, make) => {
+    const [i, k] = at.split(".").map(Number);
+    const changed = state.c.map((one, n) => n !== i ? one
+      : one.split(orMark).flatMap((part, m) => m === k ? make(part) : [part]).join(orMark));
+    change({ page: null, c: changed.filter(one => one !== "") });
+  };
+
   // A part of the sentence becomes a field, in place.
   const edit = chip => {
-    const i = Number(chip.dataset.edit);
     const field = document.createElement("input");
     field.value = chip.dataset.value;
     field.setAttribute("aria-label", chip.getAttribute("aria-label"));
@@ -196,7 +206,7 @@
       field.done = true;
       const value = field.value.trim();
       if (keep && value && value !== chip.dataset.value) {
-        change({ page: null, c: state.c.map((one, k) => k !== i ? one : one.replace(/~[\s\S]*$/, () => "~" + value)) });
+        alter(chip.dataset.edit, one => [one.replace(/~[\s\S]*$/, () => "~" + value)]);
       } else field.replaceWith(chip);
     };
     field.addEventListener("keydown", event => {
@@ -212,7 +222,9 @@
     wanted = "#add-value";
     condition = document.getElementById("add-arg").value;
     document.getElementById("add-value").value = "";
-    change({ page: null, c: [...(state.c || []), `${document.getElementById("add-arg").value}~${value}`] });
+    const one = `${condition}~${value}`, known = state.c || [];
+    const or = known.length && document.getElementById("add-how")?.value === "or";
+    change({ page: null, c: or ? [...known.slice(0, -1), known[known.length - 1] + orMark + one] : [...known, one] });
   };
 
   // A title as it is typed: how wide it is shown, which words of the queries it holds.

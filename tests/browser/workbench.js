@@ -121,6 +121,16 @@ const status = (path, headers = {}) => new Promise(resolve => {
   await after(page, () => page.keyboard.press("k"));
   must("k the one before", await page.locator("article").getAttribute("data-id") === task);
   const line = page.url();
+  const gain = async () => (await page.locator("article dl").first().innerText()).replace(/\s+/g, " ");
+  const assumed = await gain();
+  await page.locator("#own-hours").fill("7");
+  await page.locator("#own-chance").fill("5");
+  await after(page, () => page.locator("[data-estimate]").click());
+  must("own hours and chance count at once", /chance 5%.*hours 7/i.test(await gain()), await gain());
+  must("and say so", (await text(page)).includes("chance set by hand: 0.050"));
+  await page.locator("h1").focus();
+  await after(page, () => page.keyboard.press("u"));
+  must("undo takes them back", await gain() === assumed, await gain());
 
   // The loop: query, its pages, one page, its queries, and back.
   await after(page, () => page.getByRole("button", { name: "its pages" }).click());
@@ -150,10 +160,10 @@ const status = (path, headers = {}) => new Promise(resolve => {
   must("the condition stays chosen, its value goes", await page.locator("#add-arg").inputValue() === "device" && await page.locator("#add-value").inputValue() === "");
   must("what conditions leave out is said", /Not shown: [\d,]+ clicks/.test(await text(page)));
   const phones = await page.locator(".total").innerText();
-  await after(page, () => page.locator("[data-invert='0']").click());
+  await after(page, () => page.locator("[data-invert='0.0']").click());
   must("a part is inverted", (await page.locator(".chip").innerText()).includes("not on mobile"));
   must("and gives the rest", phones !== await page.locator(".total").innerText());
-  await page.locator("[data-edit='0']").click();
+  await page.locator("[data-edit='0.0']").click();
   await page.locator(".chip input").fill("desktop");
   await after(page, () => page.keyboard.press("Enter"));
   must("a part is changed in place", (await page.locator(".chip").innerText()).includes("not on desktop"));
@@ -162,9 +172,24 @@ const status = (path, headers = {}) => new Promise(resolve => {
   await page.locator("#add-value").fill("nonsense");
   await after(page, () => page.locator("[data-add]").click());
   must("a wrong value is said", await page.locator(".chip.fault").count() === 1);
-  await after(page, () => page.locator("[data-remove='1']").click());
-  await after(page, () => page.locator("[data-remove='0']").click());
+  await after(page, () => page.locator("[data-remove='1.0']").click());
+  await after(page, () => page.locator("[data-remove='0.0']").click());
   must("parts are taken out", await page.locator(".chip").count() === 0);
+
+  // Alternatives: either of two, each of which can be changed and taken out by itself.
+  const held = async () => Number((await page.locator(".total").innerText()).match(/rows: ([\d,]+) clicks/)[1].replace(/,/g, ""));
+  const whole = await held();
+  for (const [how, value] of [["", "mobile"], ["or", "desktop"], ["or", "tablet"]]) {
+    if (how) await page.locator("#add-how").selectOption(how);
+    await page.locator("#add-arg").selectOption("device");
+    await page.locator("#add-value").fill(value);
+    await after(page, () => page.locator("[data-add]").click());
+  }
+  must("alternatives stand as one condition", await page.locator(".either .chip").count() === 3);
+  must("all alternatives hold all", await held() === whole, `${await held()} of ${whole}`);
+  await after(page, () => page.locator("[data-remove='0.0']").click());
+  must("one alternative less holds less", await page.locator(".chip").count() === 2 && await held() < whole);
+  while (await page.locator("[data-remove]").count()) await after(page, () => page.locator("[data-remove]").first().click());
 
   // Decide with a key; it is there after a reload; undo takes it back.
   await after(page, () => page.locator("[data-view=list]").click());

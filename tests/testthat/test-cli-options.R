@@ -201,6 +201,14 @@ test_that("decisions are kept with note, name and day, shown, put away and broug
   expect_false(any(ids[1:2] %in% left))
   expect_true(all(
     ids[1:2] %in% fread(text = own("find", "--all", "--format", "csv", "--quiet")$out)$id))
+  # Own hours and chance count in the next list, and go back by 0.
+  listed <- function() fread(text = own("find", "--format", "csv", "--quiet")$out)[id == ids[4]]
+  assumed <- listed()[, c("hours", "chance", "gain")]
+  expect_match(own("decide", ids[4], "open", "--hours", "7", "--chance", "0.05")$out,
+    "7 hours by hand, chance 5% by hand")
+  expect_equal(listed()[, c("hours", "chance")], data.table(hours = 7, chance = 0.05))
+  own("decide", ids[4], "open", "--hours", "0", "--chance", "0")
+  expect_equal(listed()[, c("hours", "chance", "gain")], assumed)
   expect_equal(own("decide", ids[3], "done", "--at", "2026-10-10")$status, 0L)
   since <- fread(text = own("outcome", "--since", "14", "--format", "csv", "--quiet")$out)
   expect_equal(c(since$id, since$days), c(ids[3], 14))

@@ -16,6 +16,30 @@ rules <-
 
 kept <- function(...) as.character(tide_filter(data, ..., rules = rules)$tables[[1]]$rows$query)
 
+test_that("alternatives are a union, and stacks of stacks an intersection", {
+  data <- tide_read(tide_example()[["pairs"]])
+  rows <- data$tables[[1]]$rows
+  grow <- tide_segment("growing", query_text = "grow")
+  shop <- tide_segment("not the shop", page_text = "/shop/", not = TRUE)
+  kept <- function(...) tide_filter(data, segments = tide_segment("x", ...))$tables[[1]]$rows
+  is_grow <- grepl("grow", rows$query)
+  in_shop <- grepl("/shop/", rows$page)
+  expect_equal(nrow(kept(any_of = list(grow, shop))), sum(is_grow | !in_shop))
+  expect_equal(nrow(kept(all_of = list(grow, shop))), sum(is_grow & !in_shop))
+  expect_equal(nrow(kept(any_of = list(grow, shop), device = "mobile")),
+    sum((is_grow | !in_shop) & rows$device == "mobile"))
+  expect_equal(nrow(kept(any_of = list(grow, shop), not = TRUE)), sum(!(is_grow | !in_shop)))
+  # Of sums, as of rows; the brand is known inside, too.
+  busy <- tide_segment("busy", any_of = list(grow, tide_segment("sums", min_impressions = 500)))
+  own <- tide_filter(tide_summary(data, brand = "fernmoor"), segments = busy)$cells
+  expect_equal(sum(own$clicks),
+    tide_explore(tide_explorer(data, brand = "fernmoor"), "pair", busy)$total$clicks)
+  expect_true(inktide:::about_brand(list(tide_segment("x",
+    any_of = list(tide_segment("y", brand = TRUE))))))
+  expect_match(format(busy), "query text grow or min impressions 500")
+  expect_error(tide_segment("x", any_of = list("grow")), class = "tide_error_argument")
+})
+
 test_that("each condition keeps what it says, and its complement the rest", {
   cases <- list(list(list(query = "^how|^pea$"), c(1, 6)), list(list(not_query = "kale"), 5:6),
     list(list(page = "/shop/"), c(2, 3, 5)), list(list(not_page = "/shop/"), c(1, 4, 6)),

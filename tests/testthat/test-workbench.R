@@ -264,6 +264,56 @@ test_that("decisions are stored at once, undone, and refused where nothing may b
   expect_equal(nrow(tide_decisions(held$store)), before)
 })
 
+test_that("the steps of a change lead from the clicks before to those after", {
+  site <- data.table(clicks_before = 100, clicks_after = 90, by_demand = 30, by_position = -50,
+    by_ctr = 10, by_new_lost = 0)
+  drawn <- inktide:::change_steps(site)
+  part <- function(name) {
+    as.numeric(regmatches(drawn, gregexpr(sprintf("(?<= %s=')[0-9.]+(?=')", name), drawn,
+      perl = TRUE))[[1]])
+  }
+  # 100, 130, 80, 90, 90 on 190 to 800.
+  at <- 190 + (c(100, 130, 80, 90, 90) - 80) / 50 * 610
+  expect_equal(part("x")[seq(2, 11, 3)], pmin(at[-5], at[-1]), tolerance = 1e-3)
+  expect_equal(part("width"), pmax(1, abs(diff(at))), tolerance = 1e-3)
+  expect_equal(part("x1"), at[c(1, 5)], tolerance = 1e-3)
+  expect_equal(inktide:::change_steps(replace(site, "clicks_after", 100)), "")
+})
+
+test_that("own hours and chances count at once, survive decisions, and go back", {
+  held <- bench()
+  first <- held$tasks[2]
+  own <- function() held$tasks[match(first$id, id)]
+  inktide:::workbench_decide(held, first$id, "done")
+  # What a matcher looks at is evaluated twice.
+  said <- inktide:::workbench_estimate(held, first$id, "4", "20 %")
+  expect_match(said, "4 hours")
+  lines <- held$findings$findings[task == first$task]
+  expect_equal(unique(lines$chance), 0.2)
+  expect_equal(own()$gain, sum(lines$if_done * lines$confidence * 0.2))
+  expect_equal(own()$score, own()$gain / 4, tolerance = 1e-9)
+  stored <- subset(tide_decisions(held$store), task == first$task)
+  expect_equal(unique(stored$decision), "done")
+  # The program counts with them, and says so; the order is that of the score.
+  again <- tide_find(held$findings$summary, decisions = tide_decisions(held$store))
+  expect_equal(again$decided$chance[again$decided$task == first$task], lines$chance)
+  again <- tide_find(held$findings$summary,
+    decisions = transform(tide_decisions(held$store), decision = "open"))
+  expect_match(tide_trace(again, first$id)$steps, "set by hand: 4", all = FALSE)
+  expect_false(is.unsorted(-again$findings$score[again$findings$hours > 0]))
+  for (wrong in list(c("0", ""), c("x", ""), c("", "120"))) {
+    expect_match(inktide:::workbench_estimate(held, first$id, wrong[1], wrong[2]), "above 0")
+  }
+  # Back to what was assumed: by hand, and by undo.
+  inktide:::workbench_estimate(held, first$id, "", "")
+  expect_equal(own()[, c("gain", "hours", "chance")], first[, c("gain", "hours", "chance")])
+  inktide:::workbench_undo(held)
+  expect_equal(own()$hours, 4)
+  for (turn in 1:2) inktide:::workbench_undo(held)
+  expect_equal(own(), first)
+  expect_equal(unique(tide_decisions(held$store)$decision), "open")
+})
+
 test_that("what is on the screen can be handed over", {
   skip_unless_studies()
   skip_if_not_installed("shiny")
@@ -300,17 +350,22 @@ test_that("a stack is saved as a segment of the project, and its file stays as i
     list(device = "mobile", position = c(4, 20)))
   expect_equal(readLines(file.path(dir, "inktide.yml"))[1],
     "site: https://www.fernmoor.example/ # the shop")
-  # What is inverted is saved where a condition says the opposite, and leaves the same rows.
-  for (one in c("!query_text~seeds", "!page_text~/guides/", "!has_any~kale, leek", "!brand~yes",
-    "!query~^how", "!page~shop")) {
-    said <- inktide:::save_view(held, list(name = paste("not", one), c = one))
+  # What is inverted, twice there or has alternatives leaves the same rows from the settings.
+  or <- inktide:::or_mark
+  stacks <- list("!query_text~seeds", "!device~mobile", "!position~4:20", "!brand~yes",
+    c("query_text~grow", "query_text~how", "device~mobile"),
+    paste0("query_text~pea", or, "!page_text~/shop/"),
+    c(paste0("position~1:3", or, "min_clicks~20"), "!device~mobile", "words~2:"))
+  for (i in seq_along(stacks)) {
+    name <- sprintf("stack %d", i)
+    said <- inktide:::save_view(held, list(name = name, c = stacks[[i]]))
     expect_match(said, "Saved")
-    own <- inktide:::explored(held, state_of(view = "explore", by = "pair", c = list(one)))
-    saved <- tide_explore(held$explorer, "pair", tide_settings(dir)$segments[[paste("not", one)]])
-    expect_equal(saved$total$clicks, own$total$clicks, label = one)
-    expect_equal(saved$total$rows, own$total$rows, label = one)
+    own <- inktide:::explored(held, state_of(view = "explore", by = "pair",
+      c = as.list(stacks[[i]])))
+    saved <- tide_explore(held$explorer, "pair", tide_settings(dir)$segments[[name]])
+    expect_equal(saved$total, own$total, label = name)
+    expect_gt(saved$total$rows, 0)
   }
-  expect_match(inktide:::save_view(held, list(name = "x", c = "!device~mobile")), "no opposite")
   expect_error(inktide:::keep_segment(dir, "long", list(device = "mobile")),
     class = "tide_error_argument")
 })

@@ -63,6 +63,7 @@ run_forecast <- function(options, files) {
     options$of %in% c("clicks", history_columns(options$history, options$columns)) &&
     is.null(project_folder(options))
   input <- if (!alone) resolve_input(options, files)
+  local_forks(input)
   past <- answer_once(options, input, "history",
     function(options) forecast_history(options, input))
   remark(options, format(past), weight = 0)

@@ -351,3 +351,10 @@ outside_line_text <- function(outside) {
   sprintf("  the filter leaves out %s of clicks and %s of impressions (%s)",
     format_share(outside$clicks), format_share(outside$impressions), outside$reason)
 }
+
+# As many processes as there are processors until the caller returns; one beside a connection to a
+# database, which two cannot share.
+local_forks <- function(input, frame = parent.frame()) {
+  old <- options(mc.cores = if (is.null(input$source)) parallel::detectCores() else 1L)
+  do.call(on.exit, list(substitute(options(old), list(old = old)), add = TRUE), envir = frame)
+}

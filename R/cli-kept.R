@@ -23,7 +23,7 @@ answer_once <- function(options, input, name, make, but = shown_only, also = NUL
     options[setdiff(names(options), but)])
   files <- as.character(unlist(Filter(is.character, asked), use.names = FALSE))
   files <- files[file.exists(files)]
-  version <- list(data_version(input), file.info(files)[c("size", "mtime")], also,
+  version <- list(data_version(input), file_states(files), also,
     # What was put off comes back by its day.
     if (NROW(input$decisions)) list(as.data.frame(input$decisions), Sys.Date()))
   own <- options

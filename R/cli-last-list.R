@@ -58,11 +58,18 @@ data_now <- function(input) {
     list(import_history(input$store)[c("import", "exported", "rows", "clicks", "undone")],
       lapply(tide_facts(input$store), `[`, c("file", "date", "by")),
       # Of a part that is lost or damaged nothing that was kept counts.
-      file.info(list.files(parts_folder(input$store), full.names = TRUE))[c("size", "mtime")])
+      file_states(list.files(parts_folder(input$store), full.names = TRUE)))
   }
-  list(input$pages, if (length(files)) file.info(files)[c("size", "mtime")], stored,
+  list(input$pages, file_states(files), stored,
     # What a database holds may be other at any time.
     if (!is.null(input$source)) Sys.time())
+}
+
+# Size and time of files, by their names without the way to them, which depends on where one stands.
+file_states <- function(files) {
+  if (!length(files)) return(NULL)
+  states <- file.info(files)
+  list(basename(files), states$size, states$mtime)
 }
 
 # A line of the last list explained, or NULL where the list does not hold it or the data are others.

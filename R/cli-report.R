@@ -51,9 +51,7 @@ write_report <- function(options, input, data, findings, out, title) {
   given <- report_readers[[reader]]
   # Worked out only where the reader is given it.
   of <- function(section, value) if (section %in% given) value
-  # A connection to a database cannot be shared by two processes.
-  old <- options(mc.cores = if (is.null(input$source)) parallel::detectCores() else 1L)
-  on.exit(options(old))
+  local_forks(input)
   # What takes longest and rests on months is worked out beside the rest.
   forecast <- start_forked(function() of("forecast", site_forecast(options, input, data, findings)))
   recent <- last_rows(options, input, data, usual_days)

@@ -149,14 +149,13 @@ forecast_methods <- function(season = NULL) {
 
 as_monthly <- function(y) stats::ts(y, frequency = 12)
 
-# Level alone, or with a damped trend, with a season where there are two years: the one of the
-# smallest AICc.
+# Level alone, with a damped trend, or with a season where there are two years: the one of the
+# smallest AICc. Trend and season together earn nothing beside them and take as long again.
 smoothed <- function(y, h, season = length(y) >= 25) {
-  season <- if (season) c("N", "A") else "N"
-  fits <- lapply(c(paste0("AN", season), if (length(y) >= 10) paste0("AA", season)),
-    function(model) {
-      null_if_it_fails(forecast::ets(as_monthly(y), model, damped = startsWith(model, "AA")))
-    })
+  models <- c("ANN", if (length(y) >= 10) "AAN", if (season) "ANA")
+  fits <- lapply(models, function(model) {
+    null_if_it_fails(forecast::ets(as_monthly(y), model, damped = model == "AAN"))
+  })
   fits <- Filter(Negate(is.null), fits)
   best <- fits[[which.min(vapply(fits, `[[`, 0, "aicc"))]]
   as.numeric(forecast::forecast(best, h = h)$mean)
@@ -177,7 +176,7 @@ rolling_errors <- function(y, horizon, origins, least = 4L, methods = forecast_m
   n <- length(y)
   at <- seq(max(least, n - origins), n - 1)
   at <- at[at >= least]
-  rbindlist(lapply(at, function(origin) {
+  rbindlist(apply_forked(at, function(origin) {
     h <- min(horizon, n - origin)
     paths <- method_paths(y[seq_len(origin)], h, methods)
     if (is.null(paths)) return(NULL)
@@ -188,5 +187,5 @@ rolling_errors <- function(y, horizon, origins, least = 4L, methods = forecast_m
     setDT(list(origin = rep(origin, length(paths)), horizon = as.vector(col(paths)),
       method = rownames(paths)[as.vector(row(paths))],
       error = as.vector(paths - matrix(y[origin + seq_len(h)], nrow(paths), h, byrow = TRUE))))
-  }))
+  }, spread = FALSE))
 }

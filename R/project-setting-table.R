@@ -76,4 +76,5 @@ setting_lines <- function(settings = names(setting_table())) {
 
 setting_notes <- paste("Conditions of segments are those of [tide_segment()]; ranges are written",
   "as `\"4:20\"`, or `\"5:\"` without an upper end;",
-  "`any_of: [{query_text: pea}, {query_text: bean}]` is either of them, `not: yes` all that a segment does not hold. Paths are relative to the file.")
+  "`any_of: [{query_text: pea}, {query_text: bean}]` is either of them,",
+  "`not: yes` all that a segment does not hold. Paths are relative to the file.")

@@ -51,6 +51,9 @@ test_that("an answer is worked out once for the same data, and anew for others",
   again <- lapply(calls, function(call) run(call))
   expect_identical(again[plain], first[plain])
   expect_match(tail(again, 1)[[1]]$err, "as it was worked out before", all = FALSE)
+  # Wherever the project is called from.
+  elsewhere <- program(tail(calls, 1)[[1]], "--project", dir, dir = tempdir())
+  expect_match(elsewhere$err, "as it was worked out before", all = FALSE)
   # What is kept is no truth: without it, or where it is spoilt, the same comes back.
   for (path in kept_files()) writeBin(charToRaw("spoilt"), path)
   expect_identical(lapply(calls[plain], function(call) run(call)), first[plain])

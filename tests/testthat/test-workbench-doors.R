@@ -19,17 +19,20 @@ served_workbench <- function(token, test = parent.frame()) {
   }
 }
 
-# A websocket by hand (RFC 6455): sends texts, gives what came back within a second.
-websocket_says <- function(port, texts, origin = sprintf("http://127.0.0.1:%d", port)) {
+# A websocket by hand (RFC 6455): sends texts, gives what came back within a second, or until what
+# is awaited has come.
+websocket_says <- function(port, texts, origin = sprintf("http://127.0.0.1:%d", port),
+    awaited = NULL) {
   con <- socketConnection("127.0.0.1", port, open = "r+b", blocking = FALSE)
   on.exit(close(con))
   writeBin(charToRaw(paste0("GET /websocket/ HTTP/1.1\r\nHost: 127.0.0.1:", port, "\r\nOrigin: ",
     origin, "\r\nUpgrade: websocket\r\nConnection: Upgrade\r\nSec-WebSocket-Version: 13\r\n",
     "Sec-WebSocket-Key: dGhlIHNhbXBsZSBub25jZQ==\r\n\r\n")), con)
   came <- raw()
-  wait <- function() {
-    until <- Sys.time() + 1
-    while (Sys.time() < until) {
+  text_of <- function() rawToChar(came[came >= as.raw(32) & came < as.raw(127)])
+  wait <- function(awaited = NULL) {
+    until <- Sys.time() + if (is.null(awaited)) 1 else 30
+    while (Sys.time() < until && !(length(awaited) && grepl(awaited, text_of()))) {
       came <<- c(came, readBin(con, "raw", 1e5))
       Sys.sleep(0.02)
     }
@@ -41,8 +44,8 @@ websocket_says <- function(port, texts, origin = sprintf("http://127.0.0.1:%d", 
     size <- if (n < 126) as.raw(128 + n) else as.raw(c(254, n %/% 256, n %% 256))
     writeBin(c(as.raw(0x81), size, raw(4), bytes), con)
   }
-  wait()
-  rawToChar(came[came >= as.raw(32) & came < as.raw(127)])
+  wait(awaited)
+  text_of()
 }
 
 test_that("nothing is uploaded, framed or said without the token", {
@@ -67,7 +70,7 @@ test_that("nothing is uploaded, framed or said without the token", {
   file <- "[{\"name\":\"x.html\",\"size\":20,\"type\":\"text/html\"}]"
   upload <- sprintf("{\"method\":\"uploadInit\",\"args\":[%s],\"tag\":1}", file)
   init <- "{\"method\":\"init\",\"data\":{\"token\":\"wrong\",\"state\":\"{}\"}}"
-  said <- websocket_says(port, upload)
+  said <- websocket_says(port, upload, awaited = "Maximum upload size")
   expect_match(said, "101 Switching")
   expect_match(said, "Maximum upload size exceeded")
   expect_false(grepl("jobId", said))
@@ -75,7 +78,7 @@ test_that("nothing is uploaded, framed or said without the token", {
   expect_false(grepl("jobId|<h1|fernmoor", said))
   # Another site's page gets nothing, whatever it knows.
   known <- sub("wrong", "the-token", init)
-  expect_match(websocket_says(port, known), "<h1")
+  expect_match(websocket_says(port, known, awaited = "<h1"), "<h1")
   expect_false(grepl("<h1", websocket_says(port, known, "http://elsewhere.example")))
 })
 

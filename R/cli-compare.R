@@ -79,7 +79,7 @@ run_moves <- function(options, files) {
     first_given(options$days, 28)
   }
   compared <- answer_once(options, input, "compare",
-    function(options) input_moves(options, input, after, before, day_counts))
+    function(options) input_moves(options, input, after, before, day_counts), decided = NULL)
   # Without queries windows stand side by side as totals.
   if (inherits(compared[[1]], "tide_comparison")) {
     return(cli_result_totals(options, compared, day_counts))

@@ -65,7 +65,7 @@ run_forecast <- function(options, files) {
   input <- if (!alone) resolve_input(options, files)
   local_forks(input)
   past <- answer_once(options, input, "history",
-    function(options) forecast_history(options, input))
+    function(options) forecast_history(options, input), decided = NULL)
   remark(options, format(past), weight = 0)
   store <- input$store
   review <- if (!is.null(store)) {

@@ -225,7 +225,7 @@ summarise_input <- function(options, input,
 
 # The summary of what is worked on, before facts are added. data: as read_input() gives it.
 input_summary <- function(options, input, data, split = NULL) {
-  answer_once(options, input, "summary", but = of_the_summary, also = split,
+  answer_once(options, input, "summary", but = of_the_summary, also = split, decided = NULL,
     make = function(options) {
       # Read before it is announced that it is reduced.
       force(data)
@@ -276,17 +276,34 @@ facts_input <- function(options, input) {
 
 find_input <- function(options, input, data = read_input(options, input, months = TRUE)) {
   findings <- answer_once(options, input, "list",
-    function(options) new_list(options, input, data), of_the_list)
+    function(options) new_list(options, input, data), c(of_the_list, "all"),
+    decided = list(done_pages(input), known_outcomes(input)))
+  findings <- leave_decided_input(options, input, findings)
   tide_choose(findings, budget = options$hours, per_page = options$per_page,
     sort = first_given(options$sort, "score"))
 }
 
-# Decisions as the list takes them; with all shown only the analyst's own figures count.
-decisions_asked <- function(options, input) {
-  if (!NROW(input$decisions)) return(NULL)
-  if (!isTRUE(options$all)) return(input$decisions)
-  own <- input$decisions[!is.na(input$decisions$hours) | !is.na(input$decisions$chance), ]
-  if (nrow(own)) transform(own, decision = "open")
+# What was decided, applied to the list: with all shown only the analyst's own figures count.
+leave_decided_input <- function(options, input, findings) {
+  decisions <- input$decisions
+  if (!NROW(decisions)) return(findings)
+  findings <- with_estimates(findings, decisions)
+  if (isTRUE(options$all)) return(findings)
+  findings <- leave_decided(findings, decisions, Sys.Date())
+  if (NROW(findings$decided)) {
+    remark(options, sprintf("  decided and not shown: %s (--all shows them)",
+      format_plural(length(unique(findings$decided$task)), "task")), weight = 2.2)
+  }
+  findings
+}
+
+# Pages that were changed, by decisions that are done.
+done_pages <- function(input) {
+  input$decisions[input$decisions$decision == "done", c("page", "at")]
+}
+
+known_outcomes <- function(input) {
+  if (NROW(input$decisions)) kept_outcomes(tide_store(input$folder))
 }
 
 # The list as it stands before anybody chooses from it.
@@ -303,8 +320,7 @@ new_list <- function(options, input, data) {
     min_impressions = first_given(thresholds$min_impressions, 1), segment = side,
     segments = input$pairs, rules = input$settings$rules, kind = options$kind,
     hours = input$settings$hours, assumptions = input$settings$assumptions,
-    decisions = decisions_asked(options, input),
-    outcomes = if (NROW(input$decisions)) kept_outcomes(tide_store(input$folder)),
+    changed = done_pages(input), outcomes = known_outcomes(input),
     events = events_input(options, input), results_pages = results_pages_input(options, input),
     pages = input$pages, include = options$include)
   if (NROW(findings$features)) {
@@ -312,10 +328,6 @@ new_list <- function(options, input, data) {
   }
   if (!is.null(findings$outside)) {
     remark(options, outside_line_text(findings$outside), weight = 2.5)
-  }
-  if (NROW(findings$decided)) {
-    remark(options, sprintf("  decided and not shown: %s (--all shows them)",
-      format_plural(length(unique(findings$decided$task)), "task")), weight = 2.2)
   }
   findings
 }

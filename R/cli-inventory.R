@@ -45,7 +45,7 @@ run_list <- function(options, files) {
   options[names(least)] <- list(NULL)
   input <- resolve_input(options, files)
   kept <- answer_once(options, input, "inventory",
-    function(options) input_inventory(options, input, day_counts))
+    function(options) input_inventory(options, input, day_counts), decided = NULL)
   listed <- with_least(kept$listed, least)
   if (is.null(options$figure)) {
     refuse_given(options, "--events", "Events are marked in a figure.", "Add --figure FILE.")

@@ -16,16 +16,15 @@ of_the_summary <- c(of_the_list, "kind", "fdr", "target", "band", "min_gain", "i
   "facts", "events", "results_pages")
 
 # make: a function of the options, whose remarks it gathers. also: what the answer rests on besides
-# data and options.
-answer_once <- function(options, input, name, make, but = shown_only, also = NULL) {
+# data and options. decided: what of the decisions it rests on, NULL for nothing.
+answer_once <- function(options, input, name, make, but = shown_only, also = NULL,
+    decided = all_decided(input)) {
   if (is.null(input$store)) return(make(options))
   asked <- Filter(function(given) !is.null(given) && !isFALSE(given),
     options[setdiff(names(options), but)])
   files <- as.character(unlist(Filter(is.character, asked), use.names = FALSE))
   files <- files[file.exists(files)]
-  version <- list(data_version(input), file_states(files), also,
-    # What was put off comes back by its day.
-    if (NROW(input$decisions)) list(as.data.frame(input$decisions), Sys.Date()))
+  version <- list(data_version(input), file_states(files), also, decided)
   own <- options
   own$remarks <- new_remarks()
   fresh <- FALSE
@@ -42,6 +41,11 @@ answer_once <- function(options, input, name, make, but = shown_only, also = NUL
   kept$value
 }
 
+# All of them, and the day: what was put off comes back by it.
+all_decided <- function(input) {
+  if (NROW(input$decisions)) list(as.data.frame(input$decisions), Sys.Date())
+}
+
 # What an answer said beneath itself, said again.
 remark_again <- function(options, said) {
   to <- options$remarks
@@ -51,13 +55,45 @@ remark_again <- function(options, said) {
   if (length(said$step)) to$step <- said$step
 }
 
-# What the next command asks for first, worked out where rows were loaded: the index, and the sums
-# of the usual window, from which the curve and the list are made.
+# What the next commands ask for first, worked out where rows were loaded: the index, and the sums
+# of the usual window, from which the curve and the list are made. Of many rows the list itself and
+# what changed, too, beside each other.
 sum_ahead <- function(folder) {
   quietly <- list(project = folder, quiet = TRUE)
   try({
     input <- resolve_input(quietly, character())
     input_summary(list(quiet = TRUE), input, read_input(list(), input, months = TRUE))
     facts_input(list(), input)
+    if (sum(import_history(input$store)$rows) < ahead_from) return(invisible())
+    local_forks(input)
+    apply_forked(list(
+      function() find_input(options_of("find", folder), input),
+      function() for (name in c("compare", "list")) answer_unseen(name, folder)),
+      # What they give is kept, not carried here.
+      function(run) {
+        run()
+        NULL
+      })
   }, silent = TRUE)
 }
+
+# Rows from which a first answer takes long enough to be had ahead.
+ahead_from <- 100000
+
+# The options of a command that is called for a project and nothing else.
+options_of <- function(name, folder) {
+  calling <- parse_call(c(cli_commands()[[name]], name = name), c("--project", folder))
+  replace(calling$options, "remarks", list(new_remarks()))
+}
+
+# Runs a command for what it keeps, with what it prints thrown away.
+answer_unseen <- function(name, folder) {
+  nowhere <- file(nullfile(), "w")
+  sink(nowhere)
+  on.exit({
+    sink()
+    close(nowhere)
+  })
+  cli_commands()[[name]]$run(options_of(name, folder), character())
+}
+

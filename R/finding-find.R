@@ -64,6 +64,8 @@
 #'   [missing_words].
 #' @param include Reasons for which queries are set aside that are no reason here: `"topic"`, clicks
 #'   taken by the results page of a whole topic.
+#' @param changed Pages that somebody changed, a data frame with `page` and the day, `at`; `NULL`:
+#'   those of `decisions` that are done.
 #' @return A `tide_findings` object: a list with `findings`, a data.table of lines, which [tidy()]
 #'   hands out as a tibble with their sentences: `rank`, `id`, `kind`, `query`, `page`, `pages`,
 #'   `clicks`, `impressions`, `ctr`, `position`, `expected_ctr`, `if_done`, `if_done_low`,
@@ -95,7 +97,7 @@ tide_find <- function(summary, curve = NULL, band = c(4, 20), fdr = 0.1, min_gai
     min_impressions = 1, position = NULL, segment = NULL, segments = NULL, rules = tide_rules(),
     kind = NULL, hours = NULL, target = "next", assumptions = NULL, decisions = NULL,
     outcomes = NULL, events = NULL, today = Sys.Date(), results_pages = NULL, pages = NULL,
-    include = NULL) {
+    include = NULL, changed = NULL) {
   local_assumptions(assumptions)
   check_class(summary, "tide_summary", "summary")
   if (is.null(curve)) curve <- tide_curve(summary) else check_class(curve, "tide_curve", "curve")
@@ -107,7 +109,8 @@ tide_find <- function(summary, curve = NULL, band = c(4, 20), fdr = 0.1, min_gai
   choices$pages <- pages
   if (!is.null(include)) choices$include <- check_choice(include, set_aside_reasons, "include")
   choices$intended <- if (length(rules$intended)) intended_codes(summary, rules)
-  choices$known <- known_changes(summary, decisions, check_events(events))
+  done <- decisions[decisions$decision == "done", ]
+  choices$known <- known_changes(summary, first_given(changed, done), check_events(events))
   today <- check_date(today, "today")
 
   evidence <- gather_evidence(summary, curve, results_pages, min_impressions, segment,
@@ -221,10 +224,9 @@ finding_options <- function(kind, band, target, fdr, min_gain) {
     })
 }
 
-# Pages (codes) and days on which somebody changed them: decisions that are done, events of a few
-# pages. What happens to many at once tells little of any one of them.
-known_changes <- function(summary, decisions, marks) {
-  done <- decisions[decisions$decision == "done", ]
+# Pages (codes) and days on which somebody changed them: what was done, events of a few pages. What
+# happens to many at once tells little of any one of them.
+known_changes <- function(summary, done, marks) {
   touched <- lapply(marks$pages, touched_pages, keys = summary$pages$key)
   few <- lengths(touched) > 0 & lengths(touched) <= assumed("shift_known_pages")
   marks <- marks[few]

@@ -20,10 +20,15 @@ keep_site_pages <- function(store, pages) {
   data.table(by = "page", date = pages$date, rows = nrow(pages$pages), kept = kept)
 }
 
+# What facts say, as it is stored.
+fact_text <- function(said) {
+  as.character(jsonlite::toJSON(said, dataframe = "columns", na = "null", digits = NA))
+}
+
 # One row of facts, in a transaction of the caller: what it is about, its day, where it came from,
 # what it says. Out: whether it is new.
 keep_fact <- function(store, con, place, date, file, said) {
-  rows <- as.character(jsonlite::toJSON(said, dataframe = "columns", na = "null", digits = NA))
+  rows <- fact_text(said)
   content <- digest::digest(list(place, date, rows), algo = "xxhash64")
   same <- "SELECT * FROM facts WHERE content = ?"
   if (nrow(DBI::dbGetQuery(con, same, list(content)))) return(FALSE)

@@ -37,7 +37,8 @@ cli_main <- function(words) {
 # sums of a list wait for each other's threads longer than they work (bench/README.md). Out: the
 # number until now, as what a caller's environment asks for stays.
 use_threads <- function(number) {
-  if (in_fork() || nzchar(Sys.getenv("R_DATATABLE_NUM_THREADS"))) getDTthreads() else setDTthreads(number)
+  asked <- nzchar(Sys.getenv("R_DATATABLE_NUM_THREADS"))
+  if (asked || in_fork()) getDTthreads() else setDTthreads(number)
 }
 
 # The core names its arguments; whoever calls the program knows options. Out: what, where, fix of a

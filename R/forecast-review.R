@@ -5,6 +5,11 @@ keep_forecast <- function(store, forecast) {
   check_class(forecast, "tide_forecast", "forecast")
   record <- list(months = as.data.frame(forecast$months), of = forecast$history$of,
     plans = lapply(forecast$plans, function(plan) as.data.frame(plan$lines)))
+  # What was said before need not be written again, nor the index be opened for it.
+  known <- forecast_texts(store)
+  if (any(known$date == format(forecast$made) & known$rows == fact_text(record))) {
+    return(invisible(FALSE))
+  }
   with_store(store, write = TRUE, function(con) {
     keep_fact(store, con, "forecast", forecast$made, forecast$history$source, record)
   })
@@ -12,12 +17,17 @@ keep_forecast <- function(store, forecast) {
 
 # What was said, forecast by forecast, the oldest first: lists with made, of, months, plans.
 kept_forecasts <- function(store) {
-  stored <- read_index(store, "forecasts",
-    function(con) DBI::dbGetQuery(con,
-      "SELECT date, rows FROM facts WHERE place = 'forecast' ORDER BY date, id"))
+  stored <- forecast_texts(store)
   Map(function(said, made) {
     c(parse_json(said, simplify = TRUE), list(made = as.IDate(made)))
   }, stored$rows, stored$date)
+}
+
+# As they are stored: `date`, `rows` (JSON).
+forecast_texts <- function(store) {
+  read_index(store, "forecasts",
+    function(con) DBI::dbGetQuery(con,
+      "SELECT date, rows FROM facts WHERE place = 'forecast' ORDER BY date, id"))
 }
 
 # data.table(made, of, month, segment, plan, baseline, its ranges, total ...), the oldest first.

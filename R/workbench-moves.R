@@ -80,9 +80,9 @@ change_steps <- function(site, sides = NULL) {
   from <- ends[-length(ends)]
   to <- ends[-1]
   x <- figure_scale(range(ends), c(190, 800))
-  at <- 14 + 22 * seq_along(parts)
-  foot <- max(at) + 22
-  labels <- column_words(names(parts), "label")
+  at <- 4 + 32 * seq_along(parts)
+  foot <- max(at) + 24
+  labels <- column_words(names(parts), "short")
   bars <- sprintf(paste0("<text x='176' y='%s' text-anchor='end'>%s</text>",
     "<rect class='%s' x='%s' y='%s' width='%s' height='12'><title>%s</title></rect>",
     "<text x='886' y='%s' text-anchor='end'>%s</text>"),
@@ -91,11 +91,11 @@ change_steps <- function(site, sides = NULL) {
     escape(sprintf("%s: %s clicks", labels, signed_count(parts))), at + 10,
     signed_count(parts))
   edges <- c(site$clicks_before, site$clicks_after)
-  lines <- sprintf(paste0("<line class='edge' x1='%s' x2='%s' y1='24' y2='%s'></line>",
+  lines <- sprintf(paste0("<line class='edge' x1='%s' x2='%s' y1='26' y2='%s'></line>",
     "<text x='%s' y='%s' text-anchor='middle'>%s %s</text>"), x$at(edges), x$at(edges), foot - 6,
-    x$at(edges), c(16, foot + 8), if (is.null(sides)) c("before", "after") else escape(sides),
+    x$at(edges), c(18, foot + 14), if (is.null(sides)) c("before", "after") else escape(sides),
     format_count(edges))
   sprintf(paste("<svg class='figure' viewBox='0 0 900 %s' role='img'",
-    "aria-label='the change, step by step'>%s</svg>"), foot + 14,
+    "aria-label='the change, step by step'>%s</svg>"), foot + 20,
     paste(c(bars, lines), collapse = ""))
 }

@@ -36,12 +36,12 @@ query <- first_rows[[grep("query", names(first_rows), ignore.case = TRUE)[1]]][1
 commands <- c("list", "find", "compare", sprintf("trace \"%s\"", query), "follow", "forecast",
   "report --out report.html")
 kept <- file.path(dir, "archive", "kept")
+had <- list.files(kept)
 table <- rbindlist(lapply(commands, function(command) {
   call <- paste(program, command)
   first <- vapply(1:3, function(i) {
-    # What a load keeps stays; answers go.
-    unlink(file.path(kept, grep("^(index|summary)", list.files(kept), value = TRUE,
-      invert = TRUE)))
+    # What a load keeps stays, what others kept goes.
+    unlink(file.path(kept, setdiff(list.files(kept), had)))
     run(call)
   }, numeric(2))
   again <- vapply(1:3, function(i) run(call), numeric(2))

@@ -261,6 +261,10 @@ const status = (path, headers = {}) => new Promise(resolve => {
     if (view !== "list") await after(phone, () => phone.locator(`[data-view=${view}]`).click());
     const wide = await phone.evaluate(() => document.scrollingElement.scrollWidth);
     must(`nothing is cut at 390 pixels: ${view}`, wide <= 392, wide);
+    // Signs on the map are no letters.
+    const least = await phone.evaluate(() => Math.min(99, ...[...document.querySelectorAll("main svg.figure :not(.mark) > text")]
+      .map(letter => letter.getBoundingClientRect().height).filter(height => height > 0)));
+    must(`letters of figures can be read at 390 pixels: ${view}`, least >= 11, least);
   }
   await accessible(phone, "phone");
   await phone.close();

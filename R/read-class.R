@@ -44,7 +44,7 @@ same_table <- function(grains, grain) {
 }
 
 # cause: "asked" (by the call, or what a table cannot have), "unfinished" (days that are not whole
-# yet), "rows" (something is wrong with them).
+# yet), "rows" (something is wrong with them, or with their sums).
 left_out_line <- function(reason, grain, rows, which, cause = "rows") {
   data.table(grain = grain, reason = reason, rows = length(which),
     clicks = sum(as.numeric(rows$clicks[which]), na.rm = TRUE),

@@ -60,7 +60,7 @@ sums_seen <- function(summary, sums, rules) {
 
 # Rows in all segments, by number; NULL where that is all. use: those looked at, NULL for all. told:
 # is called with a label and the rows that fail there and nowhere before.
-rows_inside <- function(seen, segments, use = NULL, told = function(label, rows) NULL) {
+rows_inside <- function(seen, segments, use = NULL, told = function(...) NULL) {
   last <- vapply(segments, about_pairs, NA)
   for (segment in c(segments[!last], segments[last])) {
     use <- segment_inside(seen, segment, use, told)
@@ -87,13 +87,15 @@ names_on <- function(condition_names) {
 segment_inside <- function(seen, segment, use, told) {
   inside <- use
   on <- names_on(names(segment$conditions))
-  tell <- if (segment$not) function(label, rows) NULL else told
+  tell <- if (segment$not) function(...) NULL else told
   meeting <- function(condition_names) {
     for (name in condition_names) {
       value <- segment$conditions[[name]]
       hit <- condition_hits(seen, name, value, inside)
       if (all(hit)) next
-      tell(condition_label(name, value), chosen(inside, !hit))
+      # The least sums are not seen on a row: what goes by them is worth saying.
+      tell(condition_label(name, value), chosen(inside, !hit),
+        if (segment_conditions[[name]]$value == "number") "rows" else "asked")
       inside <<- chosen(inside, hit)
     }
   }
@@ -116,7 +118,7 @@ inside_any <- function(seen, segments, use, told) {
   if (!length(segments)) return(use)
   looked <- if (is.null(use)) seq_len(seen$size) else use
   held <- lapply(segments, function(segment) {
-    first_given(segment_inside(seen, segment, use, function(label, rows) NULL), looked)
+    first_given(segment_inside(seen, segment, use, function(...) NULL), looked)
   })
   hit <- looked %in% unlist(held)
   if (all(hit)) return(use)
@@ -149,9 +151,9 @@ condition_hits <- function(seen, name, value, use) {
 # rows that give list(label = rows that fail).
 filter_rows <- function(rows, segments, rules, grain, steps = list()) {
   ledger <- list()
-  told <- function(label, failed) {
+  told <- function(label, failed, cause = "asked") {
     if (length(failed)) {
-      ledger[[length(ledger) + 1]] <<- left_out_line(label, grain, rows, failed, "asked")
+      ledger[[length(ledger) + 1]] <<- left_out_line(label, grain, rows, failed, cause)
     }
   }
   for (test in steps) {

@@ -42,15 +42,12 @@ run_decide <- function(options, files) {
   today <- format(Sys.Date())
   decided <- tide_decide(store, findings, rows$id, rows$decision, note = rows$note,
     by = text(options$by), at = first_given(options$at, today), until = options$until,
-    hours = own_figure(options$hours), chance = own_figure(options$chance))
+    hours = options$hours, chance = options$chance)
   lines <- rbind(findings$findings, findings$decided, fill = TRUE)
   named <- unique(unlist(lapply(rows$id, tasks_named, lines)))
   cli_out(decision_lines(decided[decided$task %in% named, ]))
   remark_next(options, "inktide find", "inktide decide ID open (to take it back)")
 }
-
-# An own figure as it is stored: 0 takes it back.
-own_figure <- function(value) if (isTRUE(value == 0)) NA else value
 
 # A project, which its exports or archive must belong to.
 resolve_project <- function(options) {

@@ -276,7 +276,7 @@ facts_input <- function(options, input) {
 
 find_input <- function(options, input, data = read_input(options, input, months = TRUE)) {
   findings <- answer_once(options, input, "list",
-    function(options) new_list(options, input, data), c(of_the_list, "all"),
+    function(options) new_list(options, input, data), of_the_list,
     decided = list(done_pages(input), known_outcomes(input)))
   findings <- leave_decided_input(options, input, findings)
   tide_choose(findings, budget = options$hours, per_page = options$per_page,

@@ -6,13 +6,13 @@ shown_only <- c("format", "out", "top", "figure", "quiet", "verbose", "details",
   "remarks", "progress", "given", "project", "no_browser", "port", "host", "read_only")
 
 # Those that choose among what was found, too.
-of_the_list <- c(shown_only, "view", "page_view", "by", "of", "history", "set_months",
+of_the_list <- c(shown_only, "all", "view", "page_view", "by", "of", "history", "set_months",
   "keep_unusual", "do", "plan", "ramp", "backtest", "review", "months", "hours", "sort", "per_page",
   "losers", "gainers", "axes", "target_ctr", "lead", "title", "windows", "ascending", "leading",
   "lines", "draw")
 
 # Those that ask something of a summary.
-of_the_summary <- c(of_the_list, "kind", "fdr", "target", "band", "min_gain", "include", "all",
+of_the_summary <- c(of_the_list, "kind", "fdr", "target", "band", "min_gain", "include",
   "facts", "events", "results_pages")
 
 # make: a function of the options, whose remarks it gathers. also: what the answer rests on besides
@@ -58,13 +58,14 @@ remark_again <- function(options, said) {
 # What the next commands ask for first, worked out where rows were loaded: the index, and the sums
 # of the usual window, from which the curve and the list are made. Of many rows the list itself and
 # what changed, too, beside each other.
-sum_ahead <- function(folder) {
+sum_ahead <- function(folder, progress = NULL) {
   quietly <- list(project = folder, quiet = TRUE)
   try({
     input <- resolve_input(quietly, character())
     input_summary(list(quiet = TRUE), input, read_input(list(), input, months = TRUE))
     facts_input(list(), input)
     if (sum(import_history(input$store)$rows) < ahead_from) return(invisible())
+    if (!is.null(progress)) progress("Working out the list")
     local_forks(input)
     apply_forked(list(
       function() find_input(options_of("find", folder), input),

@@ -42,7 +42,10 @@ run_load <- function(options, files) {
     begun(options,
       tide_init(tide_stored(store, lag = 0, dimensions = c("date", "query", "page")), folder))
   }
-  if (!is.na(loaded$import)) sum_ahead(folder)
+  if (!is.na(loaded$import)) {
+    sum_ahead(folder, progress_to_terminal(options))
+    clear_progress()
+  }
 }
 
 open_archive <- function(folder) {

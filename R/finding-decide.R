@@ -29,7 +29,7 @@
 #' @param at Day of the decision (for `done`: the day it was fixed).
 #' @param until For `later`: the day on which it comes back.
 #' @param hours,chance The task's own hours and its chance to work (a fraction), for all of `id`;
-#'   `NULL` leaves what was set before, `NA` takes it back.
+#'   `NULL` leaves what was set before, 0 takes it back.
 #' @return `tide_decide()` and `tide_decisions()`: a tibble with a row per line of each task (of
 #'   its last decision): `id`, `decision`, `at`, `until`, `note`, `by`, `kind`, `query`, `page`,
 #'   `pages`, `task`, `if_done`, `if_done_high`, `clicks`, `impressions`, `position`,
@@ -53,6 +53,8 @@ tide_decide <- function(store, findings, id, decision, note = "", by = "", at = 
   until <- check_date(until, "until")
   if (is.null(until)) until <- at + 30
   if (until <= at) abort_argument("until", "a day after the decision", format(until))
+  check_number(hours, "hours", min = 0, null = TRUE)
+  check_number(chance, "chance", min = 0, max = 1, null = TRUE)
   lines <- rbind(findings$findings, findings$decided, fill = TRUE)
   chosen <- unique(rbindlist(Map(function(one, ...) list(task = tasks_named(one, lines), ...),
     as.character(id), decision = decision, note = note, by = by)),
@@ -61,8 +63,8 @@ tide_decide <- function(store, findings, id, decision, note = "", by = "", at = 
   about <- chosen[match(chosen_lines$task, chosen$task)]
   rows <- data.table(id = chosen_lines$id, decision = about$decision, at = format(at),
     until = ifelse(about$decision == "later", format(until), ""), note = about$note, by = about$by,
-    chosen_lines[, decision_facts, with = FALSE], hours = stored_estimate(hours, "hours", 10000),
-    chance = stored_estimate(chance, "chance", 1))
+    chosen_lines[, decision_facts, with = FALSE], hours = first_given(hours, NA_real_),
+    chance = first_given(chance, NA_real_))
   with_store(store, write = TRUE, function(con) {
     last <- DBI::dbGetQuery(con, "SELECT coalesce(max(number), 0) AS n FROM decisions")$n
     DBI::dbAppendTable(con, "decisions", rows)

@@ -84,8 +84,8 @@
 #'   `curve`, `tested`, `features` (what results pages take, see `results_pages`; or `NULL`),
 #'   `summary`, `assumptions` (those that were set) and `outside` (what `position` and `segments`
 #'   leave out: shares of `clicks` and `impressions`, `reason`; or `NULL`), `site_pages` (the
-#'   `pages` given), `assumed` (with `decisions`: `id`, `hours` and `chance` before the analyst's
-#'   own). Ids stay the same on newer data. Clicks are per 30 days of the days with data.
+#'   `pages` given), `assumed` (where `decisions` hold own figures: `id`, `hours` and `chance`
+#'   before them). Ids stay the same on newer data. Clicks are per 30 days of the days with data.
 #' @seealso [tide_group()] for the same list page by page.
 #' @examples
 #' data <- tide_read(tide_example()[["pairs"]])

@@ -5,39 +5,25 @@
 # said. Out: list(hours, chance), missing where the kind's count.
 last_estimates <- function(rows) {
   last_of <- function(name) {
-    told <- which(!is.na(rows[[name]]))
-    told <- told[!duplicated(rows$task[told], fromLast = TRUE)]
-    value <- rows[[name]][told][match(rows$task, rows$task[told])]
+    set_at <- which(!is.na(rows[[name]]))
+    set_at <- set_at[!duplicated(rows$task[set_at], fromLast = TRUE)]
+    value <- rows[[name]][set_at][match(rows$task, rows$task[set_at])]
     replace(value, value %in% 0, NA)
   }
   list(hours = last_of("hours"), chance = last_of("chance"))
 }
 
-# What is stored of an own figure: NULL leaves what was said before, missing takes it back.
-stored_estimate <- function(value, name, max) {
-  if (is.null(value)) return(NA_real_)
-  if (length(value) == 1 && is.na(value)) return(0)
-  check_number(value, name, min = 0, max = max)
-  if (value <= 0) abort_argument(name, "above 0, or missing for what is assumed", value)
-  as.numeric(value)
-}
-
 # The findings with gain, score and rank by the analyst's own hours and chances; what was assumed
 # stays beside as `assumed`, so that it can come back.
 with_estimates <- function(findings, decisions) {
-  found <- copy(findings$findings)
-  if (is.null(findings$assumed)) {
-    findings$assumed <- found[, c("id", "hours", "chance")]
-  }
   own <- unique(as.data.table(decisions)[, c("task", "hours", "chance")], by = "task")
+  if (is.null(findings$assumed) && all(is.na(c(own$hours, own$chance)))) return(findings)
+  found <- copy(findings$findings)
+  findings$assumed <- first_given(findings$assumed, found[, c("id", "hours", "chance")])
   before <- findings$assumed[match(found$id, findings$assumed$id)]
   at_row <- match(found$task, own$task)
   own_hours <- ifelse(before$hours > 0, own$hours[at_row], NA)
   own_chance <- own$chance[at_row]
-  if (all(is.na(c(own_hours, own_chance))) && identical(before$chance, found$chance) &&
-    identical(before$hours, found$hours)) {
-    return(findings)
-  }
   set(found, j = c("hours", "chance"),
     value = list(fcoalesce(own_hours, before$hours), fcoalesce(own_chance, before$chance)))
   found <- set_gain(found)

@@ -62,7 +62,7 @@ decide_again <- function(held, rows) {
     tide_decide(held$store, held$findings, own$id, own$decision, note = own$note,
       at = if (is.na(own$at[1])) Sys.Date() else own$at[1],
       until = if (!is.na(own$until[1])) own$until[1],
-      hours = own$hours[1], chance = own$chance[1])
+      hours = fcoalesce(own$hours[1], 0), chance = fcoalesce(own$chance[1], 0))
   }
   held$decided_at <- NULL
 }

@@ -97,4 +97,3 @@ answer_unseen <- function(name, folder) {
   })
   cli_commands()[[name]]$run(options_of(name, folder), character())
 }
-

@@ -3,15 +3,15 @@
 
 # Those tables, coded as an explorer's rows are: list(page, query), NULL where there is none.
 explorers_alone <- function(data, table, curve, brand, rules) {
-  page <- listed_alone(data, table, "page")
-  query <- listed_alone(data, table, "query")
+  by_page <- listed_alone(data, table, "page")
+  by_query <- listed_alone(data, table, "query")
   list(
-    page = if (!is.null(page)) {
-      coded <- plain_rows(page$rows)
-      own <- new_explorer(part_columns(coded$rows, page), coded, page, rules)
+    page = if (!is.null(by_page)) {
+      coded <- plain_rows(by_page$rows)
+      own <- new_explorer(part_columns(coded$rows, by_page), coded, by_page, rules)
       c(own, list(curve = curve))
     },
-    query = if (!is.null(query)) coded_explorer(query, curve, brand, rules))
+    query = if (!is.null(by_query)) coded_explorer(by_query, curve, brand, rules))
 }
 
 # The one that holds what is asked for, or NULL.

@@ -82,13 +82,14 @@ change_steps <- function(site, sides = NULL) {
   x <- figure_scale(range(ends), c(190, 800))
   at <- 4 + 32 * seq_along(parts)
   foot <- max(at) + 24
-  labels <- column_words(names(parts), "short")
+  part_names <- column_words(names(parts), "short")
   bars <- sprintf(paste0("<text x='176' y='%s' text-anchor='end'>%s</text>",
     "<rect class='%s' x='%s' y='%s' width='%s' height='12'><title>%s</title></rect>",
     "<text x='886' y='%s' text-anchor='end'>%s</text>"),
-    at + 10, escape(labels), ifelse(parts < 0, "fallen", "first"), pmin(x$at(from), x$at(to)), at,
+    at + 10, escape(part_names), ifelse(parts < 0, "fallen", "first"),
+    pmin(x$at(from), x$at(to)), at,
     pmax(1, abs(x$at(to) - x$at(from))),
-    escape(sprintf("%s: %s clicks", labels, signed_count(parts))), at + 10,
+    escape(sprintf("%s: %s clicks", part_names, signed_count(parts))), at + 10,
     signed_count(parts))
   edges <- c(site$clicks_before, site$clicks_after)
   lines <- sprintf(paste0("<line class='edge' x1='%s' x2='%s' y1='26' y2='%s'></line>",

@@ -108,9 +108,9 @@ saved_conditions <- function(conditions) {
     own <- stats::setNames(list(condition_value(part$arg, part$value)), part$arg)
     if (part$not) c(own, list(not = TRUE)) else own
   }
-  single <- vapply(conditions, function(one) length(one$parts) == 1 && !one$parts[[1]]$not, NA)
-  args <- vapply(conditions, function(one) one$parts[[1]]$arg, "")
-  plain <- single & !duplicated(replace(args, !single, NA), incomparables = NA)
+  alone <- vapply(conditions, function(one) length(one$parts) == 1 && !one$parts[[1]]$not, NA)
+  kinds <- vapply(conditions, function(one) one$parts[[1]]$arg, "")
+  plain <- alone & !duplicated(replace(kinds, !alone, NA), incomparables = NA)
   made_of <- lapply(conditions[!plain], function(one) {
     if (length(one$parts) > 1) return(list(any_of = lapply(one$parts, of_part)))
     of_part(one$parts[[1]])

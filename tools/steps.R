@@ -2,7 +2,7 @@
 # site. Run from the project's root after `make build`; a test runs the same commands.
 library(inktide, lib.loc = file.path(".build", "library"))
 root <- getwd()
-steps <- utils::read.csv(file.path("inst", "steps.csv"))
+steps <- utils::read.csv(file.path("tests", "testthat", "fixtures", "steps.csv"))
 folder <- file.path(tempfile("steps"), "demo-site")
 tide_demo(folder)
 setwd(folder)
@@ -20,5 +20,6 @@ lines <- unlist(lapply(unique(steps$part), function(part) {
 }))
 writeLines(c("# The job, step by step", "",
   "Each step is one command, with the first lines of its answer on the demo site",
-  "(`inktide demo`). Made by `Rscript tools/steps.R` from `inst/steps.csv`.", lines),
+  "(`inktide demo`). Made by `Rscript tools/steps.R` from",
+  "`tests/testthat/fixtures/steps.csv`.", lines),
   file.path(root, "docs", "steps.md"))

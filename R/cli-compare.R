@@ -25,8 +25,9 @@ command_compare <- function(shared) {
       choice_option("--sort", "FIGURE", names(change_sizes),
         paste("largest change first of clicks, impressions, ctr or position (the last two by the",
           "clicks they moved) [clicks]"), "clicks"),
-      choice_option("--by", "WHAT", c(names(compare_splits)), paste(
-        "brand, intent, page_group, band, words, term, country, device,", "vertical, rich_result")),
+      choice_option("--by", "WHAT", c(change_levels, names(compare_splits)), paste(
+        "the same as --level; or parts side by side: brand, intent, page_group, band, words, term,",
+        "country, device, vertical, rich_result")),
       text_option("--segments", "A,B",
         "two segments of inktide.yml against each other, or one against the rest"),
       events_option(),
@@ -36,6 +37,9 @@ command_compare <- function(shared) {
 }
 
 run_compare <- function(options, files) {
+  if (is.null(options$level) && isTRUE(options$by %in% change_levels)) {
+    options[c("level", "by")] <- list(options$by, NULL)
+  }
   if (is.null(options$by) && is.null(options$segments)) return(run_moves(options, files))
   if (!is.null(options$by) && !is.null(options$segments)) {
     abort_call("Two comparisons at once.", "--by and --segments",
@@ -46,7 +50,7 @@ run_compare <- function(options, files) {
       "Name two segments of inktide.yml with --segments, or leave out --level.")
   }
   # Parts and segments share their days.
-  refuse_given(options, c("--after", "--before", "--year", "--windows", "--all-days", "--events"),
+  refuse_given(options, two_window_flags,
     "These options are about two windows, and parts stand side by side over one.",
     "Name the days with --from and --to; or leave out --by and --segments to compare windows.")
   if (!is.null(options$level)) return(run_sides(options, files))
@@ -78,13 +82,31 @@ run_moves <- function(options, files) {
   } else {
     first_given(options$days, 28)
   }
-  compared <- answer_once(options, input, "compare",
-    function(options) input_moves(options, input, after, before, day_counts), decided = NULL)
+  compared <- tryCatch(
+    answer_once(options, input, "compare",
+      function(options) input_moves(options, input, after, before, day_counts), decided = NULL),
+    tide_error_grain = function(error) {
+      part <- parts_without_days(read_input(options, input))
+      if (is.null(part) || any(two_window_flags %in% options$given)) stop(error)
+      part
+    })
+  # Devices beside each other, without a day, are what an export of two segments compares.
+  if (is.character(compared)) {
+    options$by <- compared
+    return(run_compare(options, files))
+  }
   # Without queries windows stand side by side as totals.
   if (inherits(compared[[1]], "tide_comparison")) {
     return(cli_result_totals(options, compared, day_counts))
   }
   cli_result_moves(options, compared, input$settings$rules, day_counts)
+}
+
+# The part whose names stand beside each other where no table has days, or NULL.
+parts_without_days <- function(data) {
+  if (!is.null(pick_table(data, "date"))) return(NULL)
+  Find(function(part) !is.null(pick_table(data, part)),
+    c("device", "country", "vertical", "rich_result"))
 }
 
 # What changed between windows, one comparison for each number of days.
@@ -211,6 +233,7 @@ cli_result_moves <- function(options, compared, rules, lengths = NULL) {
   }
 }
 
+two_window_flags <- c("--after", "--before", "--year", "--windows", "--all-days", "--events")
 line_flags <- c("--top", "--losers", "--gainers", "--sort")
 
 # How much of each figure a line changed; CTR and position in the clicks that they moved, since the

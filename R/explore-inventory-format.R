@@ -149,17 +149,21 @@ beneath_lines <- function(x, page, columns, line, free) {
   }, "")
 }
 
-# Cells of each column, by its head.
+# Cells of each column, by its head; what the rows are sorted by is among them.
 inventory_cells <- function(x, rows) {
   windows <- if (!is.null(rows[[paste0("change_", x$windows[1])]])) x$windows
   short_columns <- function(names) shown_columns(rows, names, heads = "short")
+  last <- c("own_page", "volume", "value", "trend")
+  # Changes over windows have heads of their own.
+  sorted <- setdiff(x$sort, c(last, paste0("change_", x$windows)))
+  if (length(sorted) && !is.numeric(rows[[sorted]])) sorted <- NULL
   c(
-    short_columns(c("clicks", "impressions", "ctr", "expected_ctr", "lost", "position", "queries",
-      if (x$by != "modifier") "pages", "days", "change", "change_year")),
+    short_columns(unique(c("clicks", "impressions", "ctr", "expected_ctr", "lost", "position",
+      "queries", if (x$by != "modifier") "pages", "days", "change", "change_year", sorted))),
     stats::setNames(lapply(windows, function(days) {
       column_text("change", rows[[paste0("change_", days)]])
     }), if (length(windows)) sprintf("%+dd", windows)),
-    shown_columns(rows, c("own_page", "volume", "value", "trend"), heads = "short",
+    shown_columns(rows, last, heads = "short",
       text = own_page_text(rows)))
 }
 

@@ -21,9 +21,9 @@
 #'   `modifier` (what stands with the brand, or with the words `of`: "price", "near me"), `country`,
 #'   `device`, `vertical`, `rich_result`, `day`, `week` or `month`. `NULL`: `query`, or what the
 #'   tables have where they have no queries.
-#' @param sort Name of the column to sort by (`ctr`, the largest first, by the lower end of its 90 %
-#'   interval, so that two clicks of two impressions do not lead). `NULL`: clicks, then impressions;
-#'   of days, weeks and months the newest first.
+#' @param sort Name of the column to sort by (`ctr` and `ratio`, the largest first, by the lower end
+#'   of the CTR's 90 % interval, so that two clicks of two impressions do not lead). `NULL`: clicks,
+#'   then impressions; of days, weeks and months the newest first. `format()` shows that column.
 #' @param decreasing Whether the largest (of days the newest) stands first.
 #' @param windows Lengths in days: for each, the clicks of the last so many days and the change
 #'   against as many before stand on the row; of modifiers by itself 28.
@@ -161,6 +161,7 @@ tide_inventory <- function(data, by = NULL, sort = NULL, decreasing = TRUE, wind
     queries_known = if (private_too) min(1, sum(used$finest$rows$clicks) / total$clicks),
     would_add = further_exports(read_grains(data)),
     by = by,
+    sort = sort,
     of = of,
     windows = windows,
     from = tbl$from,
@@ -318,8 +319,8 @@ inventory_order <- function(rows, by, sort, decreasing) {
     abort_argument("sort", paste0("one of '", paste(names(rows), collapse = "', '"), "'"), sort)
   }
   # A CTR of two impressions leads no list: by the lower bound of what it may be, from above.
-  of <- if (sort == "ctr" && decreasing) {
-    low_rate(rows$clicks, rows$impressions)
+  of <- if (decreasing && sort %in% c("ctr", "ratio")) {
+    low_rate(rows$clicks, rows$impressions) / if (sort == "ctr") 1 else rows$expected_ctr
   } else {
     rows[[sort]]
   }

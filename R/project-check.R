@@ -262,24 +262,22 @@ format.tide_check <- function(x, details = TRUE, ...) {
     if (!is.null(x$coverage)) {
       c(
         "",
-        "Share of all clicks and impressions that rows with queries explain (the rest is private)",
+        sprintf("queries explain %s of clicks and %s of impressions by month; the rest is private",
+          range_words(x$coverage$clicks), range_words(x$coverage$impressions)),
         if (details) {
           c("  month    clicks  impressions",
             sprintf("  %s  %6s  %11s", x$coverage$month, format_share(x$coverage$clicks),
               format_share(x$coverage$impressions)))
-        } else {
-          sprintf("  by month %s of clicks, %s of impressions", range_words(x$coverage$clicks),
-            range_words(x$coverage$impressions))
         })
     },
-    if (!is.null(x$kept)) c("", kept_line(x$kept)),
+    if (!is.null(x$kept) && (details || x$kept$unreadable)) c("", kept_line(x$kept)),
     "",
     problem_lines("Problems", x$problems[x$problems$weight == "problem"], details),
     if (!any(x$problems$weight == "problem")) "No problems found.",
     problem_lines(c("", "Remarks"), x$problems[x$problems$weight == "remark"], details))
 }
 
-# "Kept answers: 14 (19.5 MB); they are made again where they are missing."
+# "Kept answers: 14 (19.5 MB), 1 file that cannot be read; deleting them loses nothing."
 kept_line <- function(kept) {
   sprintf("Kept answers: %s (%s)%s; deleting them loses nothing.", format_count(kept$answers),
     paste(format_size(kept$bytes), "MB"), if (kept$unreadable) {

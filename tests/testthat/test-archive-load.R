@@ -168,7 +168,7 @@ test_that("the program loads, checks, undoes and works from the archive", {
   # The archive holds the totals too, so it knows a larger whole.
   expect_equal(fread(text = kept$out)[, !"gain_share"], fread(text = named$out)[, !"gain_share"])
   check <- program("check", "--project", dir)
-  expect_match(check$out, "Share of all clicks", all = FALSE)
+  expect_match(check$out, "queries explain .* by month", all = FALSE)
   silent <- withr::local_tempdir()
   expect_length(program("load", files[["pairs"]], "--project", silent, "--quiet")$err, 0)
   expect_true(file.exists(file.path(silent, "inktide.yml")))

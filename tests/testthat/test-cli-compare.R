@@ -18,6 +18,22 @@ test_that("the program compares windows, several at once, and tells why", {
   expect_equal(sides$segment, c("brand", "the rest"))
   expect_equal(sum(sides$click_share), 1)
   expect_equal(rowSums(sides[, c("positions_1_3", "positions_4_10", "positions_11_up")]), c(1, 1))
+  # Lines are named by --by as by --level.
+  expect_equal(fread(text = program("compare", "a.csv", "--by", "page", "--lag", "0", "--format",
+    "csv", dir = dir)$out), rows)
+})
+
+test_that("an export of two segments beside each other is compared by them", {
+  dir <- withr::local_tempdir()
+  beside <- data.table(query = sprintf("oak bench %d", 1:30), "Desktop Clicks" = 30:1,
+    "Mobile Clicks" = 2L, "Desktop Impressions" = 400L, "Mobile Impressions" = 100L,
+    "Desktop Position" = 3, "Mobile Position" = 3)
+  fwrite(beside, file.path(dir, "beside.csv"))
+  run <- program("compare", "beside.csv", dir = dir)
+  expect_match(run$out[1], "By device")
+  expect_match(run$out, "^desktop +465 ", all = FALSE)
+  # Two windows are asked for, and there are no days.
+  expect_equal(program("compare", "beside.csv", "--year", dir = dir)$status, 1)
 })
 
 test_that("at a terminal with colours noise is grey, losses are red and gains blue", {

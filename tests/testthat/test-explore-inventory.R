@@ -25,6 +25,11 @@ test_that("the inventory's figures are sums of the rows, by whatever a row stand
   expect_equal(sum(weekly), sum(rows$clicks[rows$date > max(rows$date) - 56]))
   expect_error(tide_inventory(data, by = "vertical"), class = "tide_error_grain")
   expect_error(tide_inventory(data, sort = "clickz"), class = "tide_error_argument")
+  # What is sorted by is seen.
+  for (of in c("missed", "ratio", "characters")) {
+    sorted <- tide_inventory(data, by = "query", sort = of)
+    expect_match(format(sorted), paste0(" ", column_words(of, "short")), all = FALSE)
+  }
 })
 
 test_that("windows of any length stand on one row and sort it; pages have their leading queries", {

@@ -114,7 +114,7 @@ help_lines <- function(commands, name) {
       sprintf("  %-10s %s", names(commands), vapply(commands, `[[`, "", "job")), "",
       "  inktide help COMMAND   its options and examples",
       "  inktide help filters   options that most commands share: days, filters, files, output", "",
-      "Name CSV files, or work in a folder that holds inktide.yml. To try it: inktide demo"))
+      "Name CSV files, or work in a folder with inktide.yml. To try it: inktide demo"))
   }
   if (name[1] == "filters") return(shared_help())
   if (!name[1] %in% names(commands)) {

@@ -38,7 +38,7 @@ test-databases: setup-test setup-databases build
 	@INKTIDE_STUDIES=true Rscript tools/test.R database database-shards
 
 # With the studies among the tests and the package check: what .ci/run asks for.
-test-all: setup-test setup-databases setup-browser build
+test-all: setup-test build
 	@Rscript tools/test.R all
 
 # The rules of style.

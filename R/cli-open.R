@@ -141,7 +141,8 @@ background_work <- function(options, files, input) {
   list(
     held = function(site) {
       if (!is.null(held)) return(held)
-      if (process$is_alive() || !file.exists(path_in("result.rds"))) return(NULL)
+      # It stands there whole; what stands beside the list is still being worked out.
+      if (!file.exists(path_in("result.rds"))) return(NULL)
       read <- readRDS(path_in("result.rds"))
       held <<- workbench_data(read$findings, read$data, input$archive, input$settings, read$events,
         input$title, input$folder, read$explorer, beside = part_from(path_in, process))

@@ -76,10 +76,12 @@ tide_decide <- function(store, findings, id, decision, note = "", by = "", at = 
 
 # Tasks that an id, a task, a page or a rank stands for.
 tasks_named <- function(what, lines) {
-  of_page <- lines$page == what | format_path(lines$page) == what |
-    grepl("/", what, fixed = TRUE) & page_key(lines$page) == page_key(what)
-  at_row <- which(lines$id == what | lines$task == what | of_page |
+  at_row <- which(lines$id == what | lines$task == what |
     (grepl("^[0-9]+$", what) & lines$rank == suppressWarnings(as.integer(what))))
+  if (!length(at_row)) {
+    at_row <- which(lines$page == what | format_path(lines$page) == what |
+      grepl("/", what, fixed = TRUE) & page_key(lines$page) == page_key(what))
+  }
   if (length(at_row)) return(unique(lines$task[at_row]))
   abort_tide(sprintf("The list holds no finding %s.", what),
     where = sprintf("It has %s.", format_plural(nrow(lines), "finding")),

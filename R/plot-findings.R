@@ -25,6 +25,8 @@ autoplot.tide_findings <- function(object, until = 30, named = 6, what = c("map"
   counts <- table(factor(found$kind, intersect(names(finding_kinds()), found$kind)))
   least_value <- max(min(found$shown, one_line$ctr, na.rm = TRUE) / 1.5, 0.0003)
   top <- min(1, 2 * max(found$shown, one_line$ctr))
+  # Two beside each other fit a narrow screen, too.
+  of_kinds <- ggplot2::guide_legend(ncol = 2, byrow = TRUE)
   label <- placed_labels(found[order(found$rank)], named, log10(c(1, until * 1.12)),
     log10(c(least_value, top)))
   ggplot2::ggplot(mapping = ggplot2::aes(.data$position, .data$shown)) +
@@ -36,8 +38,9 @@ autoplot.tide_findings <- function(object, until = 30, named = 6, what = c("map"
       ggplot2::aes(10^.data$at_x, 10^.data$at_y, label = .data$said), size = 3.2,
       hjust = label$hjust, vjust = 0.5, colour = ink$text) +
     ggplot2::scale_colour_manual(values = kind_values("colour"), labels = map_label(counts),
-      aesthetics = c("colour", "fill"), name = NULL) + ggplot2::scale_shape_manual(
-      values = kind_values("mark"), labels = map_label(counts), name = NULL) +
+      aesthetics = c("colour", "fill"), name = NULL, guide = of_kinds) +
+    ggplot2::scale_shape_manual(values = kind_values("mark"), labels = map_label(counts),
+      name = NULL, guide = of_kinds) +
     ggplot2::scale_size_area(max_size = 8, guide = "none") + position_axis(until) + ctr_axis() +
     ggplot2::coord_cartesian(ylim = c(least_value, top)) +
     ggplot2::labs(x = "average position", y = "CTR", title = "Where the opportunities are",

@@ -145,9 +145,25 @@ inline_svg <- function(figure, label, width = 9, height = 5) {
     drawn_svg(shapes_of, label, width, height), drawn_svg(shapes_of, label, 4.6, min(4.6, height)))
 }
 
+# Words above and below a figure, broken where it is narrower than they are.
+titles_within <- function(shapes, width) {
+  for (part in c("title", "subtitle", "caption")) {
+    at <- which(shapes$layout$name == part)
+    text <- unlist(lapply(shapes$grobs[[at]]$children, `[[`, "label"))
+    if (is.null(text)) next
+    # A letter is about half as wide as it is high.
+    lines <- unlist(lapply(strsplit(text, "\n", fixed = TRUE)[[1]], strwrap,
+      width = width * 72 / (0.5 * tide_theme()$text$size)))
+    shapes$grobs[[at]] <- ggplot2::element_render(tide_theme(), paste0("plot.", part),
+      paste(lines, collapse = "\n"), margin_y = TRUE)
+    shapes$heights[shapes$layout$t[at]] <- grid::grobHeight(shapes$grobs[[at]])
+  }
+  shapes
+}
+
 drawn_svg <- function(shapes_of, label, width, height) {
   device <- svglite::svgstring(width = width, height = height, standalone = FALSE)
-  tryCatch(grid::grid.draw(shapes_of()), finally = grDevices::dev.off())
+  tryCatch(grid::grid.draw(titles_within(shapes_of(), width)), finally = grDevices::dev.off())
   svg <- as.character(device())
   # Each figure gets names of its own for clips, since all share one page.
   mark <- sprintf("%08x", digest::digest2int(paste(label, width)))

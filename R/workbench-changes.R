@@ -1,6 +1,7 @@
 # What changed between two windows, or between two segments at equal position.
 
-changes_view <- function(held, state) {
+# at_once: only what costs nothing, where the comparison is still to be worked out.
+changes_view <- function(held, state, at_once = FALSE) {
   if (is.null(held$data) || !"date" %in% held$explorer$dimensions) {
     return(empty_state("Windows need days.", "Open data by date, query and page."))
   }
@@ -10,7 +11,7 @@ changes_view <- function(held, state) {
   none <- list(from = NULL, to = NULL, before_from = NULL, before_to = NULL, before = NULL,
     days = NULL, one = NULL, other = NULL)
   sides <- side_segments(held)
-  compared <- compared_state(held, state, sides)
+  compared <- if (!at_once) compared_state(held, state, sides)
   sprintf(paste0("<h1 class='visually-hidden' tabindex='-1'>What changed</h1>",
     "<div class='tools'>%s</div><div class='tools'>%s %s %s %s</div>%s<p class='soft'>Drag over ",
     "days to choose the later window, with Shift the earlier one.</p>%s"),
@@ -23,12 +24,28 @@ changes_view <- function(held, state) {
     select_box("one", "Segment", c("", names(sides)), c("none", names(sides)), state$one),
     select_box("other", "compared with", c("", names(sides)), c("the rest", names(sides)),
       state$other),
-    day_trend(held, compared),
-    if (inherits(compared, "condition")) {
+    day_trend(held, shown_windows(held, state, compared)),
+    if (at_once) {
+      part_html(list(ready = FALSE))
+    } else if (inherits(compared, "condition")) {
       sprintf("<p class='empty'>%s %s</p>", escape(compared$what), escape(compared$fix))
     } else {
       change_table(held, compared, level, state)
     })
+}
+
+# The windows that a figure of days shades: list(from, to), or NULL.
+shown_windows <- function(held, state, compared) {
+  if (is.null(compared)) {
+    chosen <- compared_window_days(held, state)
+    chosen <- Filter(Negate(is.null), chosen[c("before", "after")])
+    chosen <- Filter(function(days) !is.character(days), chosen)
+    return(if (length(chosen)) {
+      list(from = do.call(c, lapply(unname(chosen), `[`, 1)),
+        to = do.call(c, lapply(unname(chosen), `[`, 2)))
+    })
+  }
+  if (inherits(compared, "tide_change") && is.null(compared$sides)) as.list(compared$windows)
 }
 
 moved_by <- c("query", "page", "folder", "topic", "device", "country")
@@ -69,8 +86,8 @@ window_boxes <- function(state, compared) {
 
 compared_level <- function(state) if (state$level %in% moved_by) state$level else "query"
 
-compared_state <- function(held, state, sides = side_segments(held)) {
-  level <- compared_level(state)
+# list(days, after, before): as they are asked for; NULL where they are those of every comparison.
+compared_window_days <- function(held, state) {
   # Whole days, of ten years at most.
   days <- max(1, round(state_number(state$days, 28, 3660)))
   after <- state_window(state$from, state$to, held$explorer$to, days)
@@ -79,8 +96,27 @@ compared_state <- function(held, state, sides = side_segments(held)) {
     long <- as.integer(earlier[2] - earlier[1]) + 1L
     state_window(state$before_from, state$before_to, earlier[1] - 1L, long)
   }
+  list(days = days, after = after, before = before)
+}
+
+compared_mark <- function(held, state) {
+  list("changes", compared_level(state), compared_window_days(held, state), state$one, state$other)
+}
+
+# Whether a comparison that a view needs is still to be worked out, which takes a second and more.
+waits_for_comparison <- function(held, state) {
+  state$view == "changes" && !is.null(held$data) && "date" %in% held$explorer$dimensions &&
+    !is_kept(held, compared_mark(held, state))
+}
+
+compared_state <- function(held, state, sides = side_segments(held)) {
+  level <- compared_level(state)
+  asked <- compared_window_days(held, state)
+  days <- asked$days
+  after <- asked$after
+  before <- asked$before
   segments <- unname(sides[intersect(c(state$one, state$other), names(sides))])
-  kept_result(held, list("changes", level, days, after, before, state$one, state$other),
+  kept_result(held, compared_mark(held, state),
     function() {
       tryCatch(if (length(segments)) {
         tide_compare(held$data, segments = segments, by = level, rules = held$rules,
@@ -108,7 +144,8 @@ state_window <- function(from, to, last, days) {
 
 # Clicks by day with a mean of seven days; windows shaded, events marked. A dragged region becomes
 # the later window, where there is a brush.
-day_trend <- function(held, compared, width = 900, height = 180, brush = "days") {
+# windows: list(from, to), or NULL.
+day_trend <- function(held, windows, width = 900, height = 180, brush = "days") {
   days <- held$explorer$site_days
   if (is.null(days)) return("")
   days <- days[order(days$date)]
@@ -116,7 +153,6 @@ day_trend <- function(held, compared, width = 900, height = 180, brush = "days")
   x <- figure_scale(span, c(50, width - 10))
   foot <- height - 20
   y <- figure_scale(c(0, max(days$clicks) * 1.05), c(foot, 8))
-  windows <- if (inherits(compared, "tide_change") && is.null(compared$sides)) compared$windows
   shade <- if (is.null(windows) || !"from" %in% names(windows)) "" else {
     from <- as.numeric(as.IDate(windows$from))
     to <- as.numeric(as.IDate(windows$to))

@@ -87,6 +87,8 @@ tasks_decided <- function(held, today = Sys.Date()) {
 }
 
 # A result that takes time, kept for the state that it belongs to.
+is_kept <- function(held, mark) !is.null(held$kept[[digest::digest(mark)]])
+
 kept_result <- function(held, mark, make) {
   key <- digest::digest(mark)
   if (is.null(held$kept[[key]])) held$kept[[key]] <- list(make())

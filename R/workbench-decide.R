@@ -39,8 +39,11 @@ workbench_undo <- function(held) {
   last <- utils::tail(held$undo, 1)
   if (!length(last)) return("Nothing to undo.")
   held$undo <- utils::head(held$undo, -1)
+  now <- decided_before(held, last[[1]]$id)
   decide_again(held, last[[1]])
-  count_again(held)
+  # A decision alone moves no figure.
+  own <- c("hours", "chance")
+  if (!identical(now[, own, with = FALSE], last[[1]][, own, with = FALSE])) count_again(held)
   sprintf("Undone: %s as before.", format_plural(nrow(last[[1]]), "task"))
 }
 

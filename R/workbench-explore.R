@@ -1,7 +1,7 @@
 # Explore: a table by anything under any stack of conditions. What is shown is a sentence whose
 # parts can be changed, turned round and taken out; what it leaves out is always on the page.
 
-explored_each <- 100L
+explored_each <- 50L
 
 # What rows can stand for, in words.
 explore_words <- c(query = "queries", page = "pages", pair = "pairs of query and page",

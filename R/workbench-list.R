@@ -3,7 +3,7 @@
 facet_names <- c(kind = "Kind", folder = "Folder", intent = "Intent", brand = "Brand",
   band = "Position", size = "Clicks if done", decided = "Decided")
 
-tasks_each <- 100L
+tasks_each <- 50L
 
 # The tasks that a state shows, and the counts of each facet (under all the others).
 chosen_tasks <- function(held, state) {

@@ -30,6 +30,13 @@ serve_session <- function(input, session, work, token, hosts) {
       return(show(waiting_page(work$progress(state$site)), "wait"))
     }
     files$state <- state
+    # A window that was dragged out is seen at once, and what changed in it when it is worked out.
+    if (waits_for_comparison(held, state) && !identical(files$first, input$state)) {
+      files$first <- input$state
+      shiny::invalidateLater(1, session)
+      return(show(changes_view(held, state, at_once = TRUE), state$view, held$title,
+        shown_window(held)))
+    }
     html <- shown_view(held, state)
     # Asked again until a part that is worked out beside is there; drawn again only then.
     waiting <- isTRUE(attr(html, "waiting"))

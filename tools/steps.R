@@ -6,6 +6,7 @@ steps <- utils::read.csv(file.path("tests", "testthat", "fixtures", "steps.csv")
 folder <- file.path(tempfile("steps"), "demo-site")
 tide_demo(folder)
 setwd(folder)
+system2(file.path(root, "exec", "inktide"), c("load", Sys.glob("exports/*.csv"), "--quiet"))
 answer <- function(command) {
   words <- shQuote(scan(text = command, what = "", quiet = TRUE)[-1])
   out <- system2(file.path(root, "exec", "inktide"), words, stdout = TRUE, stderr = FALSE)
@@ -19,7 +20,7 @@ lines <- unlist(lapply(unique(steps$part), function(part) {
   }, own$step, own$command)))
 }))
 writeLines(c("# The job, step by step", "",
-  "Each step is one command, with the first lines of its answer on the demo site",
-  "(`inktide demo`). Made by `Rscript tools/steps.R` from",
+  "Each step is one command, with the first lines of its answer on the demo site (`inktide demo`)",
+  "once its exports are loaded (`inktide load exports/*.csv`). Made by `Rscript tools/steps.R` from",
   "`tests/testthat/fixtures/steps.csv`.", lines),
   file.path(root, "docs", "steps.md"))

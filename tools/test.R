@@ -8,9 +8,16 @@ library_path <- normalizePath(file.path(".build", "library"))
 Sys.setenv(R_LIBS = paste(.libPaths(), collapse = .Platform$path.sep), NOT_CRAN = "true",
   R_DATATABLE_NUM_THREADS = "1")
 # Drivers of databases that want newer packages than ours stand apart, for processes of their own.
-Sys.setenv(INKTIDE_DRIVERS = normalizePath(file.path(".build", "drivers"), mustWork = FALSE),
-  INKTIDE_BROWSER = normalizePath(file.path(".build", "browser"), mustWork = FALSE))
+Sys.setenv(INKTIDE_DRIVERS = file.path(getwd(), ".build", "drivers"),
+  INKTIDE_BROWSER = file.path(getwd(), ".build", "browser"))
 if (all) Sys.setenv(INKTIDE_STUDIES = "true")
+# What the browser and the databases need is mostly waited for: it comes while other tests run, and
+# theirs wait for it.
+installed <- file.path(tempdir(), "installed.log")
+if (all) {
+  system(sprintf(paste("{ sh tools/setup-browser.sh; sh tools/setup-databases.sh; } > %1$s.part",
+    "2>&1; mv %1$s.part %1$s"), installed), wait = FALSE)
+}
 # The check reads UTF-8 sources and wants a locale for it, which a bare machine may not have set.
 if (!isTRUE(l10n_info()[["UTF-8"]])) {
   Sys.setenv(LC_ALL = "C.UTF-8")
@@ -50,8 +57,11 @@ studies <- vapply(file.path("tests/testthat", files),
   function(file) length(grep("skip_unless_studies", readLines(file))), 0)
 files <- files[order(-ifelse(is.na(times[files]), Inf, times[files]),
   match(files, long, length(long) + 1L), -studies)]
+waiting <- if (all) grep("^test-(database|workbench-browser)", files, value = TRUE)
+files <- append(setdiff(files, waiting), waiting, length(long))
 
 run_file <- function(file) {
+  while (file %in% waiting && !file.exists(installed)) Sys.sleep(1)
   said <- tempfile()
   sink(said)
   results <- tryCatch(as.data.frame(test_file(file.path("tests/testthat", file),
@@ -76,8 +86,9 @@ check_package <- function() {
     setwd(old)
     unlink(work, recursive = TRUE)
   })
+  # Only for the vignettes it is installed here, so it is not compiled.
   build <- system2("R", c("CMD", "build", "--no-manual", shQuote(source)), stdout = "build.log",
-    stderr = "build.log")
+    stderr = "build.log", env = "R_COMPILE_PKGS=0")
   package <- list.files(".", "[.]tar[.]gz$")
   # Tests run beside it; suggested packages and the PDF manual are no matter of the check.
   Sys.setenv(`_R_CHECK_FORCE_SUGGESTS_` = "false", `_R_CHECK_SYSTEM_CLOCK_` = "false")
@@ -123,5 +134,6 @@ if (!length(named)) {
     times_file)
 }
 
+if (all) writeLines(readLines(installed))
 cat(sprintf("%d passed, %d failed\n", as.integer(passed), as.integer(failed)))
 quit(status = as.integer(failed > 0))

@@ -251,7 +251,7 @@
     const name = event.target.dataset?.set;
     if (!name || event.target.tagName === "SELECT") return;
     clearTimeout(timer);
-    timer = setTimeout(() => { if (event.target.isConnected) change({ [name]: event.target.value, page: null }, true); }, 90);
+    timer = setTimeout(() => { if (event.target.isConnected) change({ [name]: event.target.value, page: null }, true); }, 30);
   });
   document.addEventListener("change", event => {
     const name = event.target.dataset?.set;

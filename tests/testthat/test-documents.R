@@ -44,7 +44,8 @@ test_that("each line of README, vignettes and help that can be typed works in th
   vignettes <-
     list.files(testthat::test_path("..", "..", "vignettes"), "[.]Rmd$", full.names = TRUE)
   help <- unlist(lapply(inktide:::cli_commands(), `[[`, "example"))
-  begin <- c("inktide load exports/*.csv --project my-site", "inktide find",
+  begin <- c("inktide load exports/*.csv", "inktide load exports/*.csv --project my-site",
+    "inktide find",
     "inktide decide 1 done --at 2026-08-20", "inktide find --project my-site",
     "inktide decide 1 done --at 2026-08-20 --project my-site")
   lines <- unique(c(begin, help, typed_lines(readme),

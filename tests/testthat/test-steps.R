@@ -3,6 +3,7 @@ test_that("every step of the job is one command with its answer first, on a scre
   skip_unless_studies()
   dir <- file.path(withr::local_tempdir(), "demo-site")
   tide_demo(dir)
+  expect_equal(program("load", Sys.glob(file.path(dir, "exports", "*.csv")), dir = dir)$status, 0L)
   steps <- fread(testthat::test_path("fixtures", "steps.csv"))
   expect_gt(nrow(steps), 60)
   for (i in seq_len(nrow(steps))) {

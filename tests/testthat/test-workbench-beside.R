@@ -98,6 +98,20 @@ test_that("windows come from the fields, half of one from the other", {
   }
 })
 
+test_that("a window that is dragged out is seen before what changed in it is worked out", {
+  held <- held_with()
+  to <- held$explorer$to
+  asked <- inktide:::read_state(sprintf("{\"view\":\"changes\",\"from\":\"%s\",\"to\":\"%s\"}",
+    to - 9, to - 3))
+  expect_true(inktide:::waits_for_comparison(held, asked))
+  first <- inktide:::changes_view(held, asked, at_once = TRUE)
+  whole <- inktide:::changes_view(held, asked)
+  shaded <- function(html) regmatches(html, gregexpr("<rect class='window'[^>]*>", html))[[1]]
+  expect_match(first, "being worked out")
+  expect_true(length(shaded(first)) == 1 && shaded(first) %in% shaded(whole))
+  expect_false(inktide:::waits_for_comparison(held, asked))
+})
+
 test_that("events that leave days on both sides are windows to choose", {
   events <- list(marks = data.table(event = c("early", "middle", "late"),
     date = as.IDate(c("2026-09-08", "2026-10-01", "2026-10-27"))))

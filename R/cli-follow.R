@@ -26,9 +26,17 @@ command_follow <- function(shared) {
     run = run_follow)
 }
 
+# The last half year where no days are chosen, whatever the rows come from.
+followed_rows <- function(options, input, data) {
+  data <- last_rows(options, input, data, followed_days)
+  if (chose_window(options) || dated_days(data) <= followed_days) return(data)
+  tide_filter(data, days = followed_days)
+}
+
 followed_input <- function(options, input, events) {
   input_data <- read_input(options, input)
   remark_left_out(options, input_data$left_out, kept_by_grain(input_data))
+  input_data <- followed_rows(options, input, input_data)
   brand <- input$settings$rules$brand
   findings <- if (options$leading == "gain") find_input(options, input, input_data)
   curve <- if (is.null(findings)) tide_curve(tide_summary(input_data,
@@ -97,9 +105,9 @@ rows_as_text <- function(rows, width, most = 50) {
     if (nrow(rows) > most) sprintf("... and %s more", format_count(nrow(rows) - most)))
 }
 
-# For the report, where there are days enough; of an archive the last half year.
+# For the report, where there are days enough.
 site_followed <- function(options, input, data, findings) {
-  data <- last_rows(options, input, data, 182)
+  data <- followed_rows(options, input, data)
   tbl <- pick_table(data, c("date", "query", "page"))
   if (dated_days(data) < 56 || wide_dates(tbl)) return(NULL)
   tide_follow(data, curve = findings$curve, brand = input$settings$rules$brand,

@@ -251,7 +251,9 @@
     const name = event.target.dataset?.set;
     if (!name || event.target.tagName === "SELECT") return;
     clearTimeout(timer);
-    timer = setTimeout(() => { if (event.target.isConnected) change({ [name]: event.target.value, page: null }, true); }, 30);
+    // An answer to earlier letters may have put a new field in this one's place by then.
+    const typed = event.target.value, view = state.view;
+    timer = setTimeout(() => { if (state.view === view) change({ [name]: typed, page: null }, true); }, 30);
   });
   document.addEventListener("change", event => {
     const name = event.target.dataset?.set;

@@ -230,8 +230,10 @@ test_that("reading follows what the call says of dates, clicks and headers", {
   expect_equal(refused$status, 1L)
   expect_match(paste(refused$err, collapse = " "), "line 2")
   days <- function(...) sort(unique(as.character(fread(text = read(...)$out)[clicks > 0]$period)))
-  expect_equal(range(days("--date-order", "dmy", "--clicks-above", "leave out")),
+  expect_equal(range(days("--date-order", "dmy", "--clicks-above", "leave out", "--days", "all")),
     c("2026-03-02", "2026-10-12"))
+  # Half a year where no days are chosen, of a file as of an archive.
+  expect_equal(min(days("--date-order", "dmy", "--clicks-above", "leave out")), "2026-05-01")
   expect_equal(max(days("--date-order", "mdy", "--clicks-above", "keep")), "2026-12-10")
 })
 

@@ -26,8 +26,8 @@ command_compare <- function(shared) {
         paste("largest change first of clicks, impressions, ctr or position (the last two by the",
           "clicks they moved) [clicks]"), "clicks"),
       choice_option("--by", "WHAT", c(change_levels, names(compare_splits)), paste(
-        "lines, as by --level: query, page, folder, topic, pair, site; or parts side by side: brand,",
-        "intent, page_group, band, words, term, country, device, vertical, rich_result")),
+        "lines, as by --level: query, page, folder, topic, pair, site; or parts side by side:",
+        "brand, intent, page_group, band, words, term, country, device, vertical, rich_result")),
       text_option("--segments", "A,B",
         "two segments of inktide.yml against each other, or one against the rest"),
       events_option(),

@@ -63,8 +63,8 @@
 #'   `coverage` (clicks of these rows as a share of the totals without queries, or `NA`),
 #'   `queries_known` (of pages and folders whose clicks come from a table by page alone: the share
 #'   of them that rows with queries explain; else `NULL`),
-#'   `would_add` (what further exports would add, or nothing), `by`, `sort`, `of`, `windows`, `from`,
-#'   `to`, `left_out`. Methods: `print`, `format`, `tidy`, `summary`, `as.data.frame`.
+#'   `would_add` (what further exports would add, or nothing), `by`, `sort`, `of`, `windows`,
+#'   `from`, `to`, `left_out`. Methods: `print`, `format`, `tidy`, `summary`, `as.data.frame`.
 #' @references Wilson (1927), Journal of the American Statistical Association 22, 209-212.
 #' @section Errors: `tide_error_grain` where no table has what a row stands for;
 #'   `tide_error_nothing_left` where modifiers are asked for and no query holds the words;

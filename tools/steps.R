@@ -21,6 +21,6 @@ lines <- unlist(lapply(unique(steps$part), function(part) {
 }))
 writeLines(c("# The job, step by step", "",
   "Each step is one command, with the first lines of its answer on the demo site (`inktide demo`)",
-  "once its exports are loaded (`inktide load exports/*.csv`). Made by `Rscript tools/steps.R` from",
-  "`tests/testthat/fixtures/steps.csv`.", lines),
+  "once its exports are loaded (`inktide load exports/*.csv`). Made by `Rscript tools/steps.R`",
+  "from `tests/testthat/fixtures/steps.csv`.", lines),
   file.path(root, "docs", "steps.md"))

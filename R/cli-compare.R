@@ -87,7 +87,8 @@ run_moves <- function(options, files) {
       function(options) input_moves(options, input, after, before, day_counts), decided = NULL),
     tide_error_grain = function(error) {
       part <- parts_without_days(read_input(options, input))
-      if (is.null(part) || any(two_window_flags %in% options$given)) stop(error)
+      asked <- !is.null(options$level) || any(two_window_flags %in% options$given)
+      if (is.null(part) || asked) stop(error)
       part
     })
   # Devices beside each other, without a day, are what an export of two segments compares.
@@ -106,7 +107,7 @@ run_moves <- function(options, files) {
 parts_without_days <- function(data) {
   if (!is.null(pick_table(data, "date"))) return(NULL)
   Find(function(part) !is.null(pick_table(data, part)),
-    c("device", "country", "vertical", "rich_result"))
+    intersect(split_dimensions, names(compare_splits)))
 }
 
 # What changed between windows, one comparison for each number of days.

@@ -151,9 +151,10 @@ titles_within <- function(shapes, width) {
     at <- which(shapes$layout$name == part)
     text <- unlist(lapply(shapes$grobs[[at]]$children, `[[`, "label"))
     if (is.null(text)) next
+    own <- strsplit(text, "\n", fixed = TRUE)[[1]]
     # A letter is about half as wide as it is high.
-    lines <- unlist(lapply(strsplit(text, "\n", fixed = TRUE)[[1]], strwrap,
-      width = width * 72 / (0.5 * tide_theme()$text$size)))
+    lines <- unlist(lapply(own, strwrap, width = width * 72 / (0.5 * tide_theme()$text$size)))
+    if (length(lines) == length(own)) next
     shapes$grobs[[at]] <- ggplot2::element_render(tide_theme(), paste0("plot.", part),
       paste(lines, collapse = "\n"), margin_y = TRUE)
     shapes$heights[shapes$layout$t[at]] <- grid::grobHeight(shapes$grobs[[at]])

@@ -2,7 +2,7 @@
 
 # at_once: only what costs nothing, where the comparison is still to be worked out.
 changes_view <- function(held, state, at_once = FALSE) {
-  if (is.null(held$data) || !"date" %in% held$explorer$dimensions) {
+  if (!has_days(held)) {
     return(empty_state("Windows need days.", "Open data by date, query and page."))
   }
   level <- compared_level(state)
@@ -37,13 +37,9 @@ changes_view <- function(held, state, at_once = FALSE) {
 # The windows that a figure of days shades: list(from, to), or NULL.
 shown_windows <- function(held, state, compared) {
   if (is.null(compared)) {
-    chosen <- compared_window_days(held, state)
-    chosen <- Filter(Negate(is.null), chosen[c("before", "after")])
-    chosen <- Filter(function(days) !is.character(days), chosen)
-    return(if (length(chosen)) {
-      list(from = do.call(c, lapply(unname(chosen), `[`, 1)),
-        to = do.call(c, lapply(unname(chosen), `[`, 2)))
-    })
+    asked <- compared_window_days(held, state)[c("before", "after")]
+    chosen <- unname(Filter(function(days) inherits(days, "IDate"), asked))
+    return(list(from = do.call(c, lapply(chosen, `[`, 1)), to = do.call(c, lapply(chosen, `[`, 2))))
   }
   if (inherits(compared, "tide_change") && is.null(compared$sides)) as.list(compared$windows)
 }
@@ -105,16 +101,12 @@ compared_mark <- function(held, state) {
 
 # Whether a comparison that a view needs is still to be worked out, which takes a second and more.
 waits_for_comparison <- function(held, state) {
-  state$view == "changes" && !is.null(held$data) && "date" %in% held$explorer$dimensions &&
-    !is_kept(held, compared_mark(held, state))
+  state$view == "changes" && has_days(held) && !is_kept(held, compared_mark(held, state))
 }
 
 compared_state <- function(held, state, sides = side_segments(held)) {
   level <- compared_level(state)
   asked <- compared_window_days(held, state)
-  days <- asked$days
-  after <- asked$after
-  before <- asked$before
   segments <- unname(sides[intersect(c(state$one, state$other), names(sides))])
   kept_result(held, compared_mark(held, state),
     function() {
@@ -123,10 +115,11 @@ compared_state <- function(held, state, sides = side_segments(held)) {
           brand = held$rules$brand)
       } else {
         # The same rows, and so the same curve, as the program compares.
-        rows <- do.call(tide_filter, c(list(held$data), compared_days(after, before, days)))
-        tide_compare(rows, site_days = site_days_table(held$data), by = level, after = after,
-          before = before, days = days, rules = held$rules, brand = held$rules$brand,
-          events = held$events)
+        rows <- do.call(tide_filter, c(list(held$data),
+          compared_days(asked$after, asked$before, asked$days)))
+        tide_compare(rows, site_days = site_days_table(held$data), by = level,
+          after = asked$after, before = asked$before, days = asked$days, rules = held$rules,
+          brand = held$rules$brand, events = held$events)
       },
         tide_error = identity)
     })
@@ -153,7 +146,7 @@ day_trend <- function(held, windows, width = 900, height = 180, brush = "days") 
   x <- figure_scale(span, c(50, width - 10))
   foot <- height - 20
   y <- figure_scale(c(0, max(days$clicks) * 1.05), c(foot, 8))
-  shade <- if (is.null(windows) || !"from" %in% names(windows)) "" else {
+  shade <- if (!length(windows$from)) "" else {
     from <- as.numeric(as.IDate(windows$from))
     to <- as.numeric(as.IDate(windows$to))
     paste(sprintf("<rect class='window' x='%s' y='8' width='%s' height='%s'></rect>", x$at(from),

@@ -87,6 +87,9 @@ tasks_decided <- function(held, today = Sys.Date()) {
 }
 
 # A result that takes time, kept for the state that it belongs to.
+# Whether windows of days can be compared.
+has_days <- function(held) !is.null(held$data) && "date" %in% held$explorer$dimensions
+
 is_kept <- function(held, mark) !is.null(held$kept[[digest::digest(mark)]])
 
 kept_result <- function(held, mark, make) {
@@ -97,7 +100,7 @@ kept_result <- function(held, mark, make) {
 
 # The sentences that the report opens with; NULL where two windows cannot be told.
 workbench_opening <- function(held) {
-  if (is.null(held$data) || !"date" %in% held$explorer$dimensions) return(NULL)
+  if (!has_days(held)) return(NULL)
   compared <- compared_state(held, read_state("{\"level\":\"page\"}"))
   if (inherits(compared, "tide_change")) opening_sentences(compared, NULL)
 }

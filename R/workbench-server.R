@@ -31,8 +31,8 @@ serve_session <- function(input, session, work, token, hosts) {
     }
     files$state <- state
     # A window that was dragged out is seen at once, and what changed in it when it is worked out.
-    if (waits_for_comparison(held, state) && !identical(files$first, input$state)) {
-      files$first <- input$state
+    if (waits_for_comparison(held, state) && !identical(files$waits, input$state)) {
+      files$waits <- input$state
       shiny::invalidateLater(1, session)
       return(show(changes_view(held, state, at_once = TRUE), state$view, held$title,
         shown_window(held)))

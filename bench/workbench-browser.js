@@ -36,7 +36,10 @@ const turns = 20;
     return page.evaluate(() => window.painted);
   };
   const view = name => once(() => page.locator(`[data-view=${name}]`).click());
-  const results = [];
+  const report = (name, took) => {
+    took.sort((one, other) => one - other);
+    console.log(JSON.stringify({ name, median: took[turns / 2], p95: took[Math.ceil(turns * 0.95) - 1] }));
+  };
   // first: until something is painted, be it that the rest is being worked out.
   const often = async (name, act, back = null, first = false) => {
     const took = [];
@@ -44,11 +47,9 @@ const turns = 20;
       took.push(await once(() => act(turn), first));
       if (back) await back(turn);
     }
-    took.sort((one, other) => one - other);
-    results.push({ name, median: took[turns / 2], p95: took[Math.ceil(turns * 0.95) - 1] });
-    console.log(JSON.stringify(results[results.length - 1]));
+    report(name, took);
   };
-  const drag = (figure, turn) => async () => {
+  const drag = async (figure, turn) => {
     const box = await page.locator(figure).boundingBox();
     const at = share => [box.x + box.width * share, box.y + box.height * 0.4];
     await page.mouse.move(...at(0.35 + turn / 60));
@@ -69,13 +70,12 @@ const turns = 20;
   await often("line", async turn => {
     await page.locator("table.data tbody tr button.row").nth(turn).click();
   }, () => once(() => page.keyboard.press("Escape")));
-  const marked = [];
+  const undone = [];
   await often("decide", async turn => {
     await page.locator("table.data tbody tr button.row").nth(turn % 5).focus();
     await page.keyboard.press("f");
-  }, async () => { marked.push(await once(() => page.keyboard.press("u"))); });
-  marked.sort((one, other) => one - other);
-  console.log(JSON.stringify({ name: "undo", median: marked[turns / 2], p95: marked[Math.ceil(turns * 0.95) - 1] }));
+  }, async () => { undone.push(await once(() => page.keyboard.press("u"))); });
+  report("undo", undone);
   await often("Explore", () => page.locator("[data-view=explore]").click(), () => view("list"));
   await view("explore");
   await often("Explore, new words", async turn => {
@@ -85,10 +85,10 @@ const turns = 20;
   }, () => once(() => page.locator("[data-remove]").first().click()));
   await view("changes");
   const whole = () => page.waitForFunction(() => !/being worked out/.test(document.getElementById("main").textContent));
-  await often("brush, days: the windows", turn => drag("svg[data-brush=days]", turn)(), whole, true);
-  await often("brush, days: what changed", turn => drag("svg[data-brush=days]", turn + 0.5)());
+  await often("brush, days: the windows", turn => drag("svg[data-brush=days]", turn), whole, true);
+  await often("brush, days: what changed", turn => drag("svg[data-brush=days]", turn + 0.5));
   await view("curve");
-  await often("brush, curve", turn => drag("svg[data-brush=position]", turn)(), () => view("curve"));
+  await often("brush, curve", turn => drag("svg[data-brush=position]", turn), () => view("curve"));
   await browser.close();
 })().catch(error => {
   console.error(error.message);

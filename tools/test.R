@@ -134,6 +134,6 @@ if (!length(named)) {
     times_file)
 }
 
-if (all) writeLines(readLines(installed))
+if (file.exists(installed)) writeLines(readLines(installed))
 cat(sprintf("%d passed, %d failed\n", as.integer(passed), as.integer(failed)))
 quit(status = as.integer(failed > 0))

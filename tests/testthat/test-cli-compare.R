@@ -33,7 +33,11 @@ test_that("an export of two segments beside each other is compared by them", {
   expect_match(run$out[1], "By device")
   expect_match(run$out, "^desktop +465 ", all = FALSE)
   # Two windows are asked for, and there are no days.
-  expect_equal(program("compare", "beside.csv", "--year", dir = dir)$status, 1)
+  for (asked in list("--year", c("--level", "query"))) {
+    refused <- program("compare", "beside.csv", asked, dir = dir)
+    expect_equal(refused$status, 1)
+    expect_match(refused$err, "Windows can only be compared", all = FALSE)
+  }
 })
 
 test_that("at a terminal with colours noise is grey, losses are red and gains blue", {

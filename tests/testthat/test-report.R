@@ -166,3 +166,12 @@ test_that("a letterhead is shown as it is, never as markup, and can be read", {
   writeLines(c("site: x", "letterhead: {colour: \"#ffee88\"}"), file.path(dir, "inktide.yml"))
   expect_error(tide_settings(dir), "line 2", class = "tide_error_settings")
 })
+
+test_that("words above a figure are broken where a narrow screen would cut them", {
+  figure <- ggplot2::ggplot() + ggplot2::labs(title = "Short",
+    subtitle = "a sentence of seventy letters that no phone has room for beside itself")
+  drawn <- inktide:::inline_svg(figure, "figure")
+  lines <- vapply(strsplit(drawn, "class='narrow'", fixed = TRUE)[[1]],
+    function(part) lengths(gregexpr("<text ", part)), 0L, USE.NAMES = FALSE)
+  expect_equal(lines, c(2L, 3L))
+})

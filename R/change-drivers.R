@@ -94,6 +94,18 @@ homeless_topics <- function(basis, site) {
   }))
 }
 
+# Of each part of what the site gained or lost, the page that carries most of it: data.table(part,
+# page, clicks, rest: what is left of the part without that page).
+part_carriers <- function(pairs, site) {
+  by_page <- sums_by(pairs, "page_name", part_names)
+  if (nrow(by_page) < 2) return(NULL)
+  rbindlist(lapply(part_names, function(part) {
+    top <- which.max(by_page[[part]] * sign(site[[part]]))
+    data.table(part = part, page = by_page$page_name[top], clicks = by_page[[part]][top],
+      rest = site[[part]] - by_page[[part]][top])
+  }))
+}
+
 # Where positions were lost: the pages that carry it, on each the queries that do, and since when.
 
 # In: the pairs of a comparison with `page_name`, `query_name`; rows with `pair`, their index; the

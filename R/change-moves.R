@@ -54,8 +54,9 @@
 #'   the oldest), and for windows `drivers` (what drives what, the largest change first: `kind`,
 #'   which is `one query`, `whole page`, `one page`, `whole folder` or `topic without a page`;
 #'   `name`, `change`, `by`: the query or page that drives it, `share` of the change or of the parts
-#'   that went along, `parts` looked at, `sentence`) and `lost_positions` (the pages whose
-#'   positions cost most, with their queries: `page`, `page_clicks`, `query`, `clicks`,
+#'   that went along, `parts` looked at, `sentence`), `carriers` (of each
+#'   `part` of the site's change the `page` that carries most of it, its `clicks`, and the `rest`
+#'   without it) and `lost_positions` (the pages whose positions cost most, with their queries: `page`, `page_clicks`, `query`, `clicks`,
 #'   `position_before`, `position_after`, `since`). Methods: `print`, `format`, `tidy`, `summary`
 #'   (of the site), `autoplot`, `plot`.
 #' @references Shorrocks (2013), Journal of Economic Inequality 11, 99-126. Benjamini, Hochberg
@@ -145,6 +146,7 @@ change_between <- function(data, level, after, before, days, segments, curve, br
   if (of_windows) {
     set(pairs, j = "name", value = name)
     change$drivers <- change_drivers(basis, change$site, rules)
+    change$carriers <- part_carriers(pairs, change$site)
   }
   known <- !anyNA(sides$windows$from)
   if (of_windows && known && !is.null(marks)) {

@@ -10,7 +10,8 @@
 #'   its days, leaning on that of all pages, so that what truly changed does not hide itself.
 #'   Folders of three pages or more are compared with all pages in the same way. The site is
 #'   compared with its own other days, where there are `reach` x 6 or more; not its demand, whose
-#'   seasons look just like changes. The largest within `reach` days counts (moving sums);
+#'   seasons look just like changes, and by the smaller of its change with and without its page of
+#'   the most clicks, so that what one page does is no change of the site. The largest within `reach` days counts (moving sums);
 #'   p-values are those of Student's t, times 3 for the neighbouring days tried, with the
 #'   false-discovery rate controlled over lines, dates and measures. Days that [tide_unusual()]
 #'   finds do not count.
@@ -59,18 +60,19 @@ find_changes <- function(series, events = NULL, reach = 14, fdr = 0.1, most = 20
 }
 
 # Figures by day of the pages with the most clicks, the folders of three pages or more, and the
-# site: list(lines: level, name, pages (their codes), dates, clicks, impressions, expected: matrices
-# of a row per line).
+# site, whole and (`rest`) without its first page: list(lines: level, name, pages (their codes),
+# dates, clicks, impressions, expected: matrices of a row per line).
 change_candidates <- function(series, most, groups, odd) {
   total <- sums_by(series$days, "page", "clicks")
-  leading <- utils::head(total$page[order(-total$clicks, total$page)], most)
+  setorderv(total, c("clicks", "page"), c(-1L, 1L))
+  leading <- utils::head(total$page, most)
   folder <- page_group(series$pages$names, groups)[total$page]
   folders <- split(total$page, folder)
   folders <- folders[lengths(folders) >= 3 & lengths(folders) < nrow(total)]
   lines <- data.table(
-    level = rep(c("page", "folder", "site"), c(length(leading), length(folders), 1)),
-    name = c(series$pages$names[leading], names(folders), "all pages"),
-    pages = c(as.list(leading), unname(folders), list(total$page)))
+    level = rep(c("page", "folder", "site", "rest"), c(length(leading), length(folders), 1, 1)),
+    name = c(series$pages$names[leading], names(folders), "all pages", "all but the first page"),
+    pages = c(as.list(leading), unname(folders), list(total$page, total$page[-1])))
   # Days of bots and faults look like changes of all pages.
   dates <- seq(series$from, series$to, by = "day")
   dates <- dates[!dates %in% odd]
@@ -79,7 +81,8 @@ change_candidates <- function(series, most, groups, odd) {
     function(column) {
       by_line <- lapply(list(match(series$days$page, leading),
         match(folder[match(series$days$page, total$page)], names(folders)),
-        rep(1L, nrow(series$days))),
+        rep(1L, nrow(series$days)),
+        fifelse(series$days$page == leading[1], NA_integer_, 1L)),
         function(row) {
           use <- which(!is.na(row) & !is.na(day))
           rows <- max(row, 0L, na.rm = TRUE)
@@ -117,8 +120,9 @@ scan_changes <- function(lines, reach) {
       own <- which(!is.na(z[, j]) & level == "page")
       if (length(own)) weighted_median(z[own, j], 1 / (noise[own, j] + 0.02)) else NA
     }, 0)
-    z <- z - outer(level != "site", common)
+    z <- z - outer(level %in% c("page", "folder"), common)
     # A season of the whole site looks like changes of its demand.
+    z[level == "site", ] <- smaller_change(z[level == "site", ], z[level == "rest", ])
     level_texts <- if (scan_measures[m] == "demand" || windows < 4) {
       c("page", "folder")
     } else {
@@ -127,6 +131,11 @@ scan_changes <- function(lines, reach) {
     rbindlist(lapply(level_texts,
       function(own) standardised(z, noise, which(level == own), at, windows, scan_measures[m])))
   }))
+}
+
+# The smaller of two changes in the same direction, none where they disagree.
+smaller_change <- function(a, b) {
+  ifelse(a * b > 0, sign(a) * pmin(abs(a), abs(b)), 0)
 }
 
 # Changes of lines of one level with their standard error and its degrees of freedom.

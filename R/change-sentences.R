@@ -6,9 +6,28 @@ part_words <- c(by_demand = "demand", by_position = "position", by_ctr = "CTR",
 # Said of figures that are not those of the windows but for 30 days.
 month_words <- function(scaled) if (scaled) " per 30 days" else ""
 
+# "(430 of them on /)" where one page carries at least a share of a part of what the site gained or
+# lost, "(/ alone lost 510)" where it carries more than all of it; else what is said of the others.
+# Small parts need no page.
+carrier_words <- function(x, name, value, least, others = "") {
+  whole <- whole_lines(x$site)
+  if (abs(value) < 0.15 * sum(abs(unlist(whole[, part_names, with = FALSE])))) return("")
+  own <- x$carriers[x$carriers$part == name]
+  if (!NROW(own)) return("")
+  if (round(abs(own$clicks)) < least * abs(value)) return(others)
+  page <- format_path(own$page)
+  if (own$rest * value < 0) {
+    sprintf(" (%s alone %s %s)", page, if (value < 0) "lost" else "gained",
+      format_count(abs(own$clicks)))
+  } else {
+    sprintf(" (%s of them on %s)", format_count(abs(own$clicks)), page)
+  }
+}
+
 # "lost 412 clicks (900 to 488): 350 by position, 80 by demand, 18 gained by CTR". Segments have
-# more or fewer clicks than one another. line: figures in whole clicks, see whole_lines().
-change_sentence <- function(line, subject, x) {
+# more or fewer clicks than one another. line: figures in whole clicks, see whole_lines(); carried:
+# words about a part by its name and value.
+change_sentence <- function(line, subject, x, carried = function(name, value) "") {
   parts <- unlist(line[, part_names, with = FALSE])
   parts <- parts[order(-abs(parts))]
   parts <- parts[parts != 0]
@@ -16,13 +35,13 @@ change_sentence <- function(line, subject, x) {
   why <- function(verbs) {
     phrases <- vapply(names(parts), function(name) {
       value <- parts[[name]]
-      sprintf("%s%s by %s", format_count(abs(value)),
+      sprintf("%s%s by %s%s", format_count(abs(value)),
         if (value * line$change < 0 || line$change == 0) {
           paste0(" ", verbs[1 + (value > 0)])
         } else {
           ""
         },
-        part_words[[name]])
+        part_words[[name]], carried(name, value))
     }, "")
     if (length(phrases)) paste0(": ", paste(phrases, collapse = ", ")) else ""
   }
@@ -64,7 +83,8 @@ site_sentences <- function(x) {
       sprintf("%s clicks in %s, after %s in %s.", format_count(w$clicks[2]),
         format_plural(w$days[2], "day"), format_count(w$clicks[1]), format_count(w$days[1]))
     },
-    change_sentence(site, if (length(x$chosen)) "What was chosen" else "The site", x),
+    change_sentence(site, if (length(x$chosen)) "What was chosen" else "The site", x,
+      function(name, value) carrier_words(x, name, value, least = 0.5)),
     site_verdict(x))
 }
 

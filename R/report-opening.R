@@ -36,22 +36,15 @@ opening_reason <- function(moves) {
   parts <- parts[order(-abs(parts))]
   parts <- parts[parts != 0]
   if (!length(parts)) return(NULL)
-  large <- utils::head(parts[abs(parts) >= 0.15 * sum(abs(parts))], 2)
-  carrier <- function(name) {
-    if (!name %in% names(large)) return("")
-    own <- moves$moves[[name]] * sign(parts[[name]])
-    top <- which.max(own)
-    if (own[top] < 0.15 * abs(parts[[name]])) return(" (spread over many pages)")
-    sprintf(" (%s of them on %s)", format_count(own[top]), format_path(moves$moves$name[top]))
-  }
   phrases <- vapply(names(parts), function(name) sprintf("%s %s by %s%s",
     format_count(abs(parts[[name]])), if (parts[[name]] < 0) "lost" else "gained",
-    part_words[[name]], carrier(name)),
+    part_words[[name]],
+    carrier_words(moves, name, parts[[name]], least = 0.15, others = " (spread over many pages)")),
     "")
   lost <- moves$lost_positions
   c(sprintf("The change of %s clicks%s: %s.", signed_count(whole$change), month_words(moves$scaled),
     paste(phrases, collapse = ", ")),
-    if ("by_position" %in% names(large) && parts[["by_position"]] < 0 && NROW(lost)) {
+    if ("by_position" %in% names(parts) && parts[["by_position"]] < 0 && NROW(lost)) {
       sprintf("Positions lost on %s: %s.", format_path(lost$page[1]),
         lost_query_words(lost[lost$page == lost$page[1]]))
     })

@@ -41,3 +41,23 @@ test_that("the queries that lost positions are named on their page, with the day
   quiet <- tide_compare(as_data(made_site(queries = 90, days = 70)), by = "page")$lost_positions
   expect_false(any(quiet$position_after < quiet$position_before))
 })
+
+test_that("a page that carries most of a part of the site's change is named beside it", {
+  rows <- made_site(queries = 90, days = 56, demand = rep(40, 90))
+  own <- rows$query %in% sprintf("query %04d", 1:12)
+  rows[own, "page" := "https://www.fernmoor.example/p1/"]
+  later <- rows$date > max(rows$date) - 28L
+  rows[own & later, c("clicks", "impressions") := list(clicks * 3L, impressions * 3L)]
+  change <- tide_compare(as_data(rows), by = "query")
+  parts <- unlist(change$site[, c("by_demand", "by_position", "by_ctr", "by_new_lost")])
+  expect_equal(change$carriers$clicks + change$carriers$rest, unname(parts))
+  demand <- change$carriers[part == "by_demand"]
+  expect_match(demand$page, "/p1/")
+  expect_gt(demand$clicks, 0.9 * parts[["by_demand"]])
+  told <- gsub("\\s+", " ", paste(format(change), collapse = " "))
+  expect_match(told, "by demand \\([0-9,]+ of them on /p1/\\)|\\(/p1/ alone gained [0-9,]+\\)")
+  # Where all pages rise alike none is named.
+  rows[!own & later, c("clicks", "impressions") := list(clicks * 3L, impressions * 3L)]
+  spread <- inktide:::site_sentences(tide_compare(as_data(rows), by = "query"))
+  expect_no_match(paste(spread, collapse = " "), "of them on|alone")
+})

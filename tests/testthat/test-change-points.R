@@ -24,6 +24,14 @@ test_that("what a folder or the site does at once is found as such, its season i
   expect_equal(all$measure[all$level == "site"], "ctr")
   expect_lte(abs(as.integer(all$date[all$level == "site"] - as.IDate("2026-04-11"))), 3)
   expect_true(all$ratio_low[all$level == "site"] < 0.6 && all$ratio_high[all$level == "site"] > 0.6)
+  # Half of the site's clicks are one page's: what it loses is its own.
+  one <- paged(seed = 3, days = 200)
+  first <- one$page == one$page[1]
+  one[first, c("impressions", "clicks") := list(impressions * 40L, clicks * 40L)]
+  one[first & date > as.IDate("2026-04-10"), "clicks" := rbinom(.N, clicks, 0.6)]
+  one <- found(one)
+  expect_true("page" %in% one$level)
+  expect_false("site" %in% one$level)
   # Nothing is left for the pages, since all of them moved.
   expect_false("page" %in% all$level)
   # Two days of bots on all pages are no change of the site.

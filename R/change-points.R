@@ -10,8 +10,9 @@
 #'   its days, leaning on that of all pages, so that what truly changed does not hide itself.
 #'   Folders of three pages or more are compared with all pages in the same way. The site is
 #'   compared with its own other days, where there are `reach` x 6 or more; not its demand, whose
-#'   seasons look just like changes, and by the smaller of its change with and without its page of
-#'   the most clicks, so that what one page does is no change of the site. The largest within `reach` days counts (moving sums);
+#'   seasons look just like changes. Of folders and the site the smaller with and without the page
+#'   of the most clicks is taken: what one page does is no change of theirs. The largest within
+#'   `reach` days counts (moving sums);
 #'   p-values are those of Student's t, times 3 for the neighbouring days tried, with the
 #'   false-discovery rate controlled over lines, dates and measures. Days that [tide_unusual()]
 #'   finds do not count.
@@ -60,8 +61,8 @@ find_changes <- function(series, events = NULL, reach = 14, fdr = 0.1, most = 20
 }
 
 # Figures by day of the pages with the most clicks, the folders of three pages or more, and the
-# site, whole and (`rest`) without its first page: list(lines: level, name, pages (their codes),
-# dates, clicks, impressions, expected: matrices of a row per line).
+# site, then of each folder and the site the `rest` without its first page: list(lines: level, name,
+# pages (their codes), dates, clicks, impressions, expected: matrices of a row per line).
 change_candidates <- function(series, most, groups, odd) {
   total <- sums_by(series$days, "page", "clicks")
   setorderv(total, c("clicks", "page"), c(-1L, 1L))
@@ -69,28 +70,30 @@ change_candidates <- function(series, most, groups, odd) {
   folder <- page_group(series$pages$names, groups)[total$page]
   folders <- split(total$page, folder)
   folders <- folders[lengths(folders) >= 3 & lengths(folders) < nrow(total)]
+  wholes <- c(unname(folders), list(total$page))
   lines <- data.table(
-    level = rep(c("page", "folder", "site", "rest"), c(length(leading), length(folders), 1, 1)),
-    name = c(series$pages$names[leading], names(folders), "all pages", "all but the first page"),
-    pages = c(as.list(leading), unname(folders), list(total$page, total$page[-1])))
+    level = rep(c("page", "folder", "site", "rest"),
+      c(length(leading), length(folders), 1, length(wholes))),
+    name = c(series$pages$names[leading], rep(c(names(folders), "all pages"), 2)),
+    pages = c(as.list(leading), wholes, lapply(wholes, `[`, -1L)))
   # Days of bots and faults look like changes of all pages.
   dates <- seq(series$from, series$to, by = "day")
   dates <- dates[!dates %in% odd]
   day <- match(series$days$date, dates)
+  # Which lines each page is part of, one of each of these at most.
+  own <- series$days$page
+  folder <- match(folder[match(own, total$page)], names(folders))
+  first <- own %in% vapply(folders, `[`, 0L, 1L)
+  after <- cumsum(c(0L, length(leading), length(folders), 1L, length(folders)))
+  rows <- list(match(own, leading), folder, rep(1L, length(own)), ifelse(first, NA, folder),
+    ifelse(own == total$page[1], NA, 1L))
+  row <- unlist(Map(`+`, rows, after))
+  day <- rep(day, length(rows))
+  use <- which(!is.na(row) & !is.na(day))
   figures <- lapply(c(clicks = "clicks", impressions = "impressions", expected = "expected"),
     function(column) {
-      by_line <- lapply(list(match(series$days$page, leading),
-        match(folder[match(series$days$page, total$page)], names(folders)),
-        rep(1L, nrow(series$days)),
-        fifelse(series$days$page == leading[1], NA_integer_, 1L)),
-        function(row) {
-          use <- which(!is.na(row) & !is.na(day))
-          rows <- max(row, 0L, na.rm = TRUE)
-          at <- (day[use] - 1L) * rows + row[use]
-          matrix(sum_codes(series$days[[column]][use], at, rows * length(dates)), rows,
-            length(dates))
-        })
-      do.call(rbind, by_line)
+      matrix(sum_codes(rep(series$days[[column]], length(rows))[use],
+        (day[use] - 1L) * nrow(lines) + row[use], nrow(lines) * length(dates)), nrow(lines))
     })
   c(list(lines = lines, dates = dates), figures)
 }
@@ -122,23 +125,27 @@ scan_changes <- function(lines, reach) {
     }, 0)
     z <- z - outer(level %in% c("page", "folder"), common)
     # A season of the whole site looks like changes of its demand.
-    z[level == "site", ] <- smaller_change(z[level == "site", ], z[level == "rest", ])
     level_texts <- if (scan_measures[m] == "demand" || windows < 4) {
       c("page", "folder")
     } else {
       c("page", "folder", "site")
     }
-    rbindlist(lapply(level_texts,
-      function(own) standardised(z, noise, which(level == own), at, windows, scan_measures[m])))
+    rbindlist(lapply(level_texts, function(own) {
+      rows <- which(level == own)
+      found <- standardised(z, noise, rows, at, windows, scan_measures[m])
+      if (own == "page" || is.null(found)) return(found)
+      rest <- which(level == "rest")[match(rows, which(level %in% c("folder", "site")))]
+      without <- standardised(z, noise, rest, at, windows, scan_measures[m])
+      set(without, j = "line", value = rows[match(without$line, rest)])
+      left <- without[found, on = c("line", "day")]$z
+      set(found, j = "z", value = ifelse(left * found$z > 0,
+        sign(left) * pmin(abs(left), abs(found$z)), 0))[!is.na(left)]
+    }))
   }))
 }
 
-# The smaller of two changes in the same direction, none where they disagree.
-smaller_change <- function(a, b) {
-  ifelse(a * b > 0, sign(a) * pmin(abs(a), abs(b)), 0)
-}
-
-# Changes of lines of one level with their standard error and its degrees of freedom.
+# Changes of lines of one level with their standard error, what they are in it, and its degrees of
+# freedom.
 standardised <- function(z, noise, rows, at, windows, measure) {
   z <- z[rows, , drop = FALSE]
   noise <- noise[rows, , drop = FALSE]
@@ -147,8 +154,9 @@ standardised <- function(z, noise, rows, at, windows, measure) {
   # How many windows the others' drift is worth.
   others <- min(drift_parent, (length(rows) - 1) * windows)
   between <- normal_drift(z, noise, known, windows, others)[row(z)[known]]
+  se <- sqrt(noise[known] + between)
   data.table(line = rows[row(z)[known]], day = at[col(z)[known]], measure = measure,
-    change = z[known], se = sqrt(noise[known] + between), freedom = windows + others)
+    change = z[known], se = se, z = z[known] / se, freedom = windows + others)
 }
 
 # How far each line drifts beyond the luck of counts: its own middle half, leaning on that of all
@@ -174,7 +182,7 @@ significant_changes <- function(scanned, fdr, reach) {
   none <- data.table(line = integer(), day = integer(), measure = character(), ratio = numeric(),
     ratio_low = numeric(), ratio_high = numeric(), q = numeric())
   if (!NROW(scanned)) return(none)
-  size <- abs(scanned$change) / scanned$se
+  size <- abs(scanned$z)
   # One trial for each line, measure and stretch of `reach` days.
   trials <- nrow(unique(data.table(scanned$line, scanned$measure, scanned$day %/% reach)))
   p <- pmin(1, 2 * stats::pt(-size, scanned$freedom) * days_tried)

@@ -16,8 +16,8 @@
 #'
 #'   Either way the same figure is worked out at other dates, a week apart, whose days do not reach
 #'   over the event (nor over other events of these pages). How far it moves there, with no event,
-#'   is the least that the interval allows for (placebo dates): a season or a drift that pages of
-#'   one folder share is no event. Where fewer than three times the days of one side are left for
+#'   gives the width of the interval (placebo dates), leaning by one draw on what the luck of counts
+#'   and other pages say: a season or a drift that pages of one folder share is no event. Where fewer than three times the days of one side are left for
 #'   that, fewer days are taken, at least 14; where those are too few, the verdict is `too few
 #'   days`: about four months around the event are enough.
 #' @param data A `tide_data` object with dates, queries and pages, a [tide_source()] or an archive.
@@ -119,6 +119,10 @@ least_free <- 8
 # How many stretches of the days of one side the placebo dates must be worth.
 least_placebo <- 3
 
+# How many placebo draws the luck of counts and how far other pages move apart are worth: with more
+# of them too much is called a change where pages of an event drift together (bench/accuracy.md).
+apart_draws <- 1
+
 # own: pages of the event, NULL for all; others: pages of other events in these weeks; apart: dates
 # of other events that touched the same pages.
 event_effect <- function(event, own, others, apart, run, days, level) {
@@ -154,10 +158,15 @@ event_effect <- function(event, own, others, apart, run, days, level) {
     placebo <- placebo_shifts(run, c(event$date, apart), reach, mine, free)
     windows <- placebo$days / reach
     if (windows < least_placebo) next
-    se <- sqrt(pmax(here$variance, colMeans(placebo$logs^2)))
-    # Dates less than both sides apart share days, so they are worth half as many draws.
+    moved <- colMeans(placebo$logs^2)
+    # Dates less than both sides apart share days, so they are worth half as many draws. Other weeks
+    # alone tell how far the site as a whole moves.
+    draws <- windows / 2
+    leaning <- if (whole) 0 else apart_draws
+    variance <- (draws * moved + leaning * here$variance) / (draws + leaning)
+    se <- sqrt(if (whole) pmax(here$variance, variance) else variance)
     ends <- rep(here$logs, each = 3) +
-      outer(c(0, -1, 1) * stats::qt(1 - (1 - level) / 2, windows / 2), se)
+      outer(c(0, -1, 1) * stats::qt(1 - (1 - level) / 2, draws + leaning), se)
     return(text_line("", ends, reach, here$clicks / reach))
   }
   text_line("too few days")

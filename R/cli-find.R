@@ -151,7 +151,7 @@ traced_words <- function(options, input, traced) {
   pages <- if (traced$kind != "folder") input$pages
   if (is.null(pages)) return(NULL)
   words <- answer_once(options, input, "words", function(options) {
-    site_summary <- tide_summary(read_input(options, input), brand = input$settings$rules$brand)
+    site_summary <- sum_up(read_input(options, input), input)
     setDT(as.data.frame(tide_page_words(site_summary, pages)))
   })
   by_query <- traced$kind == "query"

@@ -39,8 +39,8 @@ followed_input <- function(options, input, events) {
   input_data <- followed_rows(options, input, input_data)
   brand <- input$settings$rules$brand
   findings <- if (options$leading == "gain") find_input(options, input, input_data)
-  curve <- if (is.null(findings)) tide_curve(tide_summary(input_data,
-    brand = brand)) else findings$curve
+  curve <- if (is.null(findings)) tide_curve(sum_up(input_data,
+    input)) else findings$curve
   tide_follow(input_data,
     pages = if (!is.null(options$of)) strsplit(options$of, "[ ,]+")[[1]], by = options$by,
     leading = options$leading, lines = options$lines, most = options$top, findings = findings,

@@ -232,12 +232,18 @@ input_summary <- function(options, input, data, split = NULL) {
       progress <- progress_to_terminal(options)
       if (!is.null(progress)) progress("Reducing")
       windows <- input$settings$windows
-      tide_summary(data, brand = input$settings$rules$brand,
+      sum_up(data, input,
         recent_days = if (chose_window(options)) Inf else {
           first_given(windows$recent_days, usual_days)
         },
         undated_days = first_given(windows$undated_days, usual_days), split = split)
     })
+}
+
+# The sums of rows, with the brand and the moves that the project knows of.
+sum_up <- function(data, input, ...) {
+  tide_summary(data, brand = input$settings$rules$brand,
+    moves = list(input$settings$moves, input$pages), ...)
 }
 
 # What a summary rests on and leaves out.

@@ -167,7 +167,7 @@ listed_curve <- function(options, input, all = NULL) {
     tide_curve(if (is_stored(input) && !chose_window(options)) {
       input_summary(replace(options, option_name(filter_flags), list(NULL)), input, all)
     } else {
-      tide_summary(all, brand = input$settings$rules$brand)
+      sum_up(all, input)
     })
   }, tide_error_grain = function(e) NULL)
 }

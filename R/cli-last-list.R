@@ -45,7 +45,7 @@ data_version <- function(input) {
   settings <- file.path(input$folder, "inktide.yml")
   digest::digest(list(as.character(utils::packageVersion("inktide")),
     if (file.exists(settings)) readLines(settings, warn = FALSE), input$settings$rules,
-    data_now(input)))
+    input$settings$moves, data_now(input)))
 }
 
 # What the data are now: the imports of the archive or the files, facts, events, pages, words.

@@ -105,7 +105,7 @@ run_enrich <- function(options, files) {
   kept <- tide_load(store, facts)
   settings <- tide_settings(folder)
   site_summary <- tide_enrich(
-    tide_summary(tide_stored(store, by_month = TRUE), brand = settings$rules$brand), facts,
+    sum_up(tide_stored(store, by_month = TRUE), list(settings = settings)), facts,
     goals = settings$goals)
   cli_out(wrap_lines(c(unlist(lapply(facts, format)), fact_lines(site_summary$facts),
     if (!any(kept$kept)) "Nothing changed: the archive holds these facts already."),

@@ -74,7 +74,7 @@ recent_curve <- function(input, data, recent, findings) {
   same_rows <- !inherits(data, "tide_promised") && !length(waiting_segments(input))
   if (same_rows && dated_days(recent) <= usual_days) return(findings$curve)
   recent <- within_newest(recent, usual_days)
-  tide_curve(tide_summary(recent, brand = input$settings$rules$brand))
+  tide_curve(sum_up(recent, input))
 }
 
 # The months ahead, with the tasks that are worth doing; NULL where too few months are known or the

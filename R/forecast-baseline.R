@@ -13,7 +13,7 @@ segment_baseline <- function(rows, horizon, season = NULL) {
   paths <- method_paths(y, horizon, method_names)
   weight_of <- method_weights(errors, rownames(paths), length(y))
   own <- rolling_weighted(errors)
-  spread_sd <- horizon_sd(own, horizon, length(y))
+  spread_sd <- horizon_sd(own, horizon, y, season)
   ahead <- months_after(max(rows$month), seq_len(horizon))
   list(path = data.table(month = ahead, mean = as.vector(weight_of %*% paths), sd = spread_sd),
     weights = weight_of, errors = rbind(errors, own))
@@ -83,9 +83,9 @@ rolling_weighted <- function(errors) {
   }))
 }
 
-# Standard deviation of the log at each horizon: misses grow with it; few of them lean on what sites
-# usually miss, more where the season is not known.
-horizon_sd <- function(own, horizon, known) {
+# Standard deviation of the log at each horizon: misses grow with it. Few of them lean on how far the
+# series' own months waver, and on a season where none can be seen.
+horizon_sd <- function(own, horizon, y, season = NULL) {
   h <- seq_len(horizon)
   growth <- function(h) 1 + assumed("forecast_widens") * (h - 1)
   prior <- assumed("forecast_prior")
@@ -97,9 +97,18 @@ horizon_sd <- function(own, horizon, known) {
   } else {
     0
   }
-  usual <- if (known < 25) assumed("forecast_sd_short") else assumed("forecast_sd")
-  sqrt((many * mean_square + prior * usual^2) / (many + prior) * growth(h))
+  unseen <- if (length(y) < 13 && is.null(season)) assumed("forecast_season") else 0
+  usual <- (assumed("forecast_miss") * max(waver_of(y), least_waver))^2 + unseen^2
+  sqrt((many * mean_square + prior * usual) / (many + prior) * growth(h))
 }
+
+# How far the months of a series stand from the line of their neighbours, as the standard deviation
+# of the difference of two months: of second differences, by the median, so that a trend, a season
+# and single odd months hardly count.
+waver_of <- function(y) stats::mad(diff(y, differences = 2), center = 0) / sqrt(3)
+
+# No series is taken to be surer than that.
+least_waver <- 0.005
 
 # Methods of forecasting, from the forecast package, on the log of clicks a day; and how they are
 # put together. Each takes a monthly series of logs and gives what it expects of the months ahead.

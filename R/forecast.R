@@ -7,9 +7,9 @@
 #'   exponential smoothing, decomposition, ARIMA, theta; Hyndman, Athanasopoulos 2021) forecast the
 #'   log of clicks a day; each weighs by the inverse square of its mean squared error at the last
 #'   months, forecast as they would have been then. The ranges are those of what the weighted
-#'   forecast missed, few misses leaning on what sites usually miss (see [tide_assumptions()], rows
-#'   that move `forecast`). Under 25 months a season is known from one year or not at all: ranges
-#'   begin wider, and it is said.
+#'   forecast missed, few misses leaning on how far the months of the series waver about their
+#'   neighbours (see [tide_assumptions()], rows that move `forecast`). Under 13 months no season can
+#'   be seen: ranges allow for one. Under 25 it is known from one year, and it is said.
 #'
 #'   *Plan*: for each of `draws`, every line works or not (its chance), brings what its interval
 #'   allows (a third of that shared by all lines, since they rest on one curve), grows over
@@ -139,9 +139,10 @@ backtest_table <- function(fits, history) {
     if (!NROW(errors)) return(NULL)
     rows <- history$months[which(history$months$segment == part)]
     value <- rows$used / days_in_month(rows$month)
+    y <- log(pmax(value, 1e-3))
     lag_days <- if (nrow(rows) > 13) 12L else 1L
     scaling <- mean(abs(diff(value, lag_days)))
-    spread_sd <- horizon_sd(errors[errors$method == "weighted"], max(errors$horizon), nrow(rows))
+    spread_sd <- horizon_sd(errors[errors$method == "weighted"], max(errors$horizon), y)
     came <- value[errors$origin + errors$horizon]
     errors <- data.table(errors, true = came, miss = came * (exp(errors$error) - 1),
       inside = abs(errors$error) <= stats::qnorm(0.9) * spread_sd[errors$horizon])

@@ -65,7 +65,7 @@ setting_kinds <- local({
     texts_or_file = function(x) {
       path <- is_text(x) && is.null(names(x)) && length(x) == 1
       must(path || (is.list(x) && !is.null(names(x)) && all(lengths(x) == 1)),
-        "lines of 'query: page', or a file")
+        "lines of 'name: page', or a file")
       unlist(x)
     },
     words_or_lists = function(x) {

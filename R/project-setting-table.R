@@ -12,6 +12,8 @@ setting_table <- function() {
       "never among the findings"),
     intended = setting("texts_or_file", "{kale seeds: /shop/kale/, /^how to grow/: /guides/}",
       "which page should answer which query; or a file: query, page"),
+    moves = setting("texts_or_file", "{/old-shop/kale/: /shop/kale/}",
+      "addresses that moved, each with its new one; or a file: old, new"),
     goals = setting("weights", "{orders: 1, sign_ups: 0.2}",
       "columns of facts by page, weighed into conversions"),
     watched = setting("words_or_lists", "{main terms: [kale seeds, /radish/]}",

@@ -43,9 +43,12 @@ tide_settings <- function(dir) {
     abort_setting(path, names(given), "The settings", "lines of 'name: value'")
   }
   settings <- as.list(read_settings(given, setting_names(), path))
-  if (length(settings$intended) && is.null(names(settings$intended))) {
-    settings$intended <- read_intended(named_files(
-      list(folder = dir, intended = in_folder(settings$intended, dir)), "intended"))
+  for (name in c("intended", "moves")) {
+    if (length(settings[[name]]) && is.null(names(settings[[name]]))) {
+      file <- named_files(stats::setNames(list(dir, in_folder(settings[[name]], dir)),
+        c("folder", name)), name)
+      settings[[name]] <- if (name == "moves") read_moves(file) else read_intended(file)
+    }
   }
   settings$rules <- do.call(tide_rules, Filter(Negate(is.null),
     settings[c("brand", "intent", "page_groups", "bands", "ignore", "intended")]))

@@ -53,14 +53,24 @@ named_table <- function(file, scratch, spellings, needed, what, header) {
 # Which page should answer which query: a table with a column of either. Out: pages named by
 # queries.
 read_intended <- function(file) {
+  read_named(file, column_spellings[c("query", "page")], "intended pages")
+}
+
+# Where addresses moved to. Out: new addresses named by the old ones.
+read_moves <- function(file) {
+  read_named(file, list(old = c("old", "oldaddress", "oldurl", "oldpage", "from", "source"),
+    new = c("new", "newaddress", "newurl", "newpage", "to", "target")), "moves")
+}
+
+# A table of two columns, the second named by the first.
+read_named <- function(file, spellings, what) {
   scratch <- new_scratch()
   on.exit(unlink(scratch, recursive = TRUE))
-  needed <- c("query", "page")
-  tbl <-
-    named_table(file, scratch, column_spellings[needed], needed, "intended pages", "query,page")
+  of <- names(spellings)
+  tbl <- named_table(file, scratch, spellings, of, what, paste(of, collapse = ","))
   if (is.null(tbl)) abort_no_table("The file holds no rows.", file, "Fill it in.")
-  use <- which(nzchar(tbl$text("query")) & nzchar(tbl$text("page")))
-  stats::setNames(tbl$text("page")[use], tbl$text("query")[use])
+  use <- which(nzchar(tbl$text(of[1])) & nzchar(tbl$text(of[2])))
+  stats::setNames(tbl$text(of[2])[use], tbl$text(of[1])[use])
 }
 
 # The list as CSV or workbook, with the column `decision` filled in by hand.

@@ -1,5 +1,59 @@
 # Addresses that hand over: after a move of the site an old address is seen no more, and a new one
-# has its queries from that day on. Both are one page, which the new one stands for.
+# has its queries from that day on; or a table of moves or a redirect says so. Both are one page,
+# which the new one stands for.
+
+# In: what is announced (new addresses named by old ones, a `tide_pages` object, or a list of both),
+# the keys of the pages of the data. Out: data.table(old, new: codes of pages), chains followed.
+announced_moves <- function(announced, keys) {
+  if (inherits(announced, "tide_pages") || !is.list(announced)) announced <- list(announced)
+  named <- do.call(c, unname(lapply(announced, function(one) {
+    if (!inherits(one, "tide_pages")) return(check_moves(one))
+    leads <- one$answers[nzchar(one$answers$location) & nzchar(one$answers$final)]
+    # What is gone is often sent home, which answers none of its queries.
+    leads <- leads[nzchar(sub("^[^/]*/?", "", page_key(leads$final)))]
+    stats::setNames(leads$final, leads$address)
+  })))
+  named <- named[!duplicated(names(named))]
+  if (!length(named)) return(data.table(old = integer(), new = integer()))
+  old <- known_page_keys(names(named), keys)
+  new <- known_page_keys(unname(named), keys)
+  last <- new
+  for (turn in seq_along(new)) {
+    at <- match(last, old)
+    if (all(is.na(at) | new[at] == last)) break
+    last <- fcoalesce(new[at], last)
+  }
+  if (any(last %in% old[old != new])) {
+    abort_tide("Addresses that moved lead in a circle.",
+      where = paste(names(named)[last %in% old[old != new]], collapse = ", "),
+      fix = "Name for each old address where it went in the end.", class = "argument", fault = "call")
+  }
+  moves <- data.table(old = match(old, keys), new = match(last, keys))
+  unique(moves[!is.na(moves$old) & !is.na(moves$new) & moves$old != moves$new], by = "old")
+}
+
+check_moves <- function(moves) {
+  check_text(moves, "moves", null = TRUE, many = TRUE)
+  if (length(moves) && (is.null(names(moves)) || !all(nzchar(names(moves))))) {
+    abort_argument("moves", "new addresses named by the old ones, or pages that were read", moves)
+  }
+  moves
+}
+
+# All moves: what is announced goes before what the days show. Out: as handed_over(), with whether
+# it was `announced`.
+page_moves <- function(announced, seen, pairs, keys) {
+  told <- announced_moves(announced, keys)
+  # What only the days show must not lead back.
+  seen <- seen[!seen$old %in% told$old & !seen$new %in% told$old]
+  if (nrow(told)) {
+    taken <- unique(pairs[, c("query", "page")])
+    set(told, j = c("queries", "day"),
+      value = list(tabulate(taken$page, length(keys))[told$old], as.IDate(NA)))
+  }
+  rbind(set(told, j = "announced", value = rep(TRUE, nrow(told))),
+    set(copy(seen), j = "announced", value = rep(FALSE, nrow(seen))), fill = TRUE)
+}
 
 # In: days of queries that several pages answer, all pairs, and the last day. Out: data.table(old,
 # new: codes of pages; queries: how many were taken over; day: the last of the old one).
@@ -60,8 +114,10 @@ fold_moves <- function(reduced, recent, parts, whole, moves) {
     recent[[part]] <- setkeyv(set(sums, j = "weighted", value = NULL), keyed_by)
   }
   # A page is as old as the oldest of its addresses.
-  earliest <- tapply(reduced$pages$first, now, min)
-  reduced$pages$first[as.integer(names(earliest))] <- as.vector(earliest)
+  if (!is.null(reduced$pages[["first"]])) {
+    earliest <- tapply(reduced$pages$first, now, min)
+    reduced$pages$first[as.integer(names(earliest))] <- as.vector(earliest)
+  }
   parts <- lapply(parts, function(own) {
     own[c("all", "recent")] <- lapply(own[c("all", "recent")], function(cells) {
       cells_with_places(fold_sums(cells, now, c(by_bin, "part")))

@@ -23,6 +23,10 @@
 #'   not given and no totals by date came with it. Exports usually cover three months.
 #' @param split A dimension by which [tide_curve()] shall tell parts apart: `device`, `country`,
 #'   `vertical`, `rich_result` or `month`.
+#' @param moves Addresses that moved: the new ones named by the old ones, `c("/old/" = "/new/")`; or
+#'   a `tide_pages` object, whose redirects are taken, but those to the home page; or a list of both.
+#'   An old address counts as its new one. `NULL` takes only those whose days show that they handed over: the old one is seen
+#'   no more, and the new one has most of its queries from then on.
 #' @return A `tide_summary` object: a list with `queries` (data.table: `query`, `key`,
 #'   `segment`, and with dates `first`: the first day seen), `pages` (`page`, `key`, `first`),
 #'   `cells` (`query`, `page` as row numbers of the former, `bin`, `clicks`, `impressions`,
@@ -45,16 +49,18 @@
 #'   `window`, `recent`, `split`, `grain` (of the table used), `of_pages` (whether pages stand for
 #'   queries, since no table has any), `unused` (grains that were not),
 #'   `folded` (how many spellings of addresses were another's), `moves` (addresses that handed their
-#'   queries over: `old`, `new`, which stands for both, the number of `queries` and the last `day`
-#'   of the old one; or `NULL`), and the `sources` of the data and what was `left_out` of the table
+#'   queries over: `old`, `new`, which stands for both, the number of `queries`, the last `day` of
+#'   the old one (missing where it was `announced`, not seen); or `NULL`), and the `sources` of the data and what was `left_out` of the table
 #'   used. Methods: `print`, `summary` (totals), `tidy` (pairs), `plot`.
-#' @section Errors: `tide_error_grain` where no table has queries.
+#' @section Errors: `tide_error_grain` where no table has queries; `tide_error_argument` for moves
+#'   that lead in a circle.
 #' @examples
 #' exports <- tide_example()
 #' data <- tide_read(exports[["pairs"]])
 #' tide_summary(data, brand = "fernmoor")
 #' @export
-tide_summary <- function(data, brand = NULL, recent_days = 90, undated_days = 90, split = NULL) {
+tide_summary <- function(data, brand = NULL, recent_days = 90, undated_days = 90, split = NULL,
+    moves = NULL) {
   data <- data_of(data, promised = TRUE)
   check_text(brand, "brand", null = TRUE, many = TRUE)
   check_number(recent_days, "recent_days", min = 1)
@@ -92,7 +98,8 @@ tide_summary <- function(data, brand = NULL, recent_days = 90, undated_days = 90
   weekly <- dated && !wide_dates(tbl)
   recent <- if (weekly) recent_rows(origin, reduced, pairs, recent_from, tbl$to, odd$date)
   parts <- reduce_parts(origin, reduced, if (!whole) recent_from)
-  moves <- handed_over(recent$contested, pairs, tbl$to)
+  moves <- page_moves(moves, handed_over(recent$contested, pairs, tbl$to), pairs,
+    reduced$pages$keys)
   if (nrow(moves)) {
     folded <- fold_moves(reduced, recent, parts, by_clicks$whole, moves)
     reduced <- folded$reduced
@@ -133,7 +140,7 @@ tide_summary <- function(data, brand = NULL, recent_days = 90, undated_days = 90
     folded = reduced$pages$spellings - length(reduced$pages$names),
     moves = if (nrow(moves)) {
       data.table(old = reduced$pages$names[moves$old], new = reduced$pages$names[moves$new],
-        queries = moves$queries, day = moves$day)
+        queries = moves$queries, day = moves$day, announced = moves$announced)
     },
     brand = known$words,
     spellings = known$added, sources = data$sources,
@@ -289,8 +296,11 @@ spelling_line <- function(x) {
 
 moved_line <- function(x) {
   if (!NROW(x$moves)) return(character())
-  sprintf("  moved: %s handed over to another and counts as it (from %s on)",
-    format_plural(nrow(x$moves), "address", "addresses"), format(min(x$moves$day) + 1))
+  many <- format_plural(nrow(x$moves), "address", "addresses")
+  verb <- if (nrow(x$moves) == 1) "counts as its new one" else "count as their new ones"
+  seen <- x$moves$day[!x$moves$announced]
+  sprintf("  moved: %s %s%s", many, verb,
+    if (length(seen)) sprintf(" (handed over from %s on)", format(min(seen) + 1)) else "")
 }
 
 coverage_line <- function(x) {

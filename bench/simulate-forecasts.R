@@ -1,5 +1,5 @@
-# Simulation study of forecasts: site histories of five kinds (shifts of level with and without an
-# event that tells when) and the public monthly series that come with R, six months ahead. Errors
+# Simulation study of forecasts: site histories of several kinds (shifts of level with and without an
+# event that tells when, months that hardly waver and months that waver wildly) and the public monthly series that come with R, six months ahead. Errors
 # are those of the clicks, to the error of the same month of the year before within the history (of
 # the last month under 13 months).
 #   R_LIBS=.build/library Rscript bench/simulate-forecasts.R [SEEDS]
@@ -15,13 +15,16 @@ ahead <- 6
 # A level that wanders, a season of two waves, noise; and what the kind adds.
 made_history <- function(kind, seed) {
   set.seed(seed)
-  known <- if (kind == "short") sample(8:18, 1) else sample(c(24, 30, 36, 48), 1)
+  known <- switch(kind, short = sample(8:18, 1), `very short` = sample(4:7, 1),
+    sample(c(24, 30, 36, 48), 1))
+  times <- switch(kind, quiet = 0.2, wild = 3, 1)
   n <- known + ahead
   month <- seq_len(n)
   wave <- function(size, times) size * sin(2 * pi * (times * month / 12 + runif(1)))
   size <- if (kind == "season") runif(1, 0.2, 0.5) else sample(c(0, runif(1, 0.1, 0.4)), 1)
   y <-
-    log(5000) + cumsum(rnorm(n, 0, 0.03)) + wave(size, 1) + wave(0.4 * size, 2) + rnorm(n, 0, 0.05)
+    log(5000) + cumsum(rnorm(n, 0, 0.03 * times)) + wave(size, 1) + wave(0.4 * size, 2) +
+    rnorm(n, 0, 0.05 * times)
   if (kind == "trend") y <- y + runif(1, -0.02, 0.03) * month
   at <- NULL
   if (startsWith(kind, "level shift")) {
@@ -68,7 +71,8 @@ of_series <- function(clicks, kind, seed, event = NULL) {
     covered_95 = mean(wide))
 }
 
-site_kinds <- c("season", "trend", "level shift", "level shift, known", "outliers", "short")
+site_kinds <- c("season", "trend", "level shift", "level shift, known", "outliers", "short",
+  "very short", "quiet", "wild")
 grid <- CJ(kind = site_kinds, seed = seeds, sorted = FALSE)
 simulated <- rbindlist(parallel::mclapply(seq_len(nrow(grid)), function(i) {
   made <- made_history(grid$kind[i], grid$seed[i])

@@ -140,7 +140,7 @@ test_that("each number that can be set has an effect", {
     list(made$months, history$months[, c("value", "used", "note")], made$backtest,
       lapply(plan, `[[`, "lines"))
   }
-  short <- function(set) forecast(set, months[1:20])
+  short <- function(set) forecast(set, months[1:12])
   table <- tide_assumptions()
   expect_true(all(c(names(moved_otherwise), names(moved_undated), not_shown) %in% table$name))
   # Looked for where the table says that it moves something: the kinds alone, or all where it is
@@ -150,7 +150,7 @@ test_that("each number that can be set has an effect", {
     moves <- strsplit(table$moves[table$name == name], " ")[[1]]
     kind <- intersect(moves, names(inktide:::finding_kinds()))
     if (!length(kind) || "value" %in% moves) kind <- NULL
-    way <- if (name == "forecast_sd_short") {
+    way <- if (name == "forecast_season") {
       "short"
     } else if (identical(moves, "forecast")) {
       "forecast"

@@ -125,7 +125,7 @@ assumption_table <- list(
     "forecast"),
   assume("forecast_origins", 12, "months", "from which a forecast is tried out", "forecast"),
   assume("forecast_miss", 1.6, "times",
-    "how far months waver about their neighbours: what the first month is missed by", "forecast",
+    "how far months differ by chance, which a forecast misses the first one by", "forecast",
     "measured: bench/simulate-forecasts.R"),
   assume("forecast_season", 0.12, "log",
     "by which a season that under 13 months do not show moves the months ahead", "forecast",

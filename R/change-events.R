@@ -17,7 +17,8 @@
 #'   Either way the same figure is worked out at other dates, a week apart, whose days do not reach
 #'   over the event (nor over other events of these pages). How far it moves there, with no event,
 #'   gives the width of the interval (placebo dates), leaning by one draw on what the luck of counts
-#'   and other pages say: a season or a drift that pages of one folder share is no event. Where fewer than three times the days of one side are left for
+#'   and other pages say: a season or a drift that pages of one folder share is no event. Where
+#'   fewer than three times the days of one side are left for
 #'   that, fewer days are taken, at least 14; where those are too few, the verdict is `too few
 #'   days`: about four months around the event are enough.
 #' @param data A `tide_data` object with dates, queries and pages, a [tide_source()] or an archive.

@@ -56,7 +56,8 @@
 #'   `name`, `change`, `by`: the query or page that drives it, `share` of the change or of the parts
 #'   that went along, `parts` looked at, `sentence`), `carriers` (of each
 #'   `part` of the site's change the `page` that carries most of it, its `clicks`, and the `rest`
-#'   without it) and `lost_positions` (the pages whose positions cost most, with their queries: `page`, `page_clicks`, `query`, `clicks`,
+#'   without it) and `lost_positions` (the pages whose positions cost most, with their queries:
+#'   `page`, `page_clicks`, `query`, `clicks`,
 #'   `position_before`, `position_after`, `since`). Methods: `print`, `format`, `tidy`, `summary`
 #'   (of the site), `autoplot`, `plot`.
 #' @references Shorrocks (2013), Journal of Economic Inequality 11, 99-126. Benjamini, Hochberg

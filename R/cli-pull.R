@@ -58,8 +58,8 @@ pulled_lines <- function(out, names) {
 
 pull_facts_of <- function(options, settings, store, progress) {
   check_number(options$top, "--top", min = 1)
-  site_summary <- sum_up(tide_stored(store, days = days_unless_undated(store, usual_days), by_month = TRUE),
-    list(settings = settings))
+  stored <- tide_stored(store, days = days_unless_undated(store, usual_days), by_month = TRUE)
+  site_summary <- sum_up(stored, list(settings = settings))
   lines <- lapply(options$facts, function(name) {
     if (!name %in% names(settings$pull)) pull_spec(store, name)
     facts_of <- settings$pull[[name]]$by

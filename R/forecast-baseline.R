@@ -83,8 +83,8 @@ rolling_weighted <- function(errors) {
   }))
 }
 
-# Standard deviation of the log at each horizon: misses grow with it. Few of them lean on how far the
-# series' own months waver, and on a season where none can be seen.
+# Standard deviation of the log at each horizon: misses grow with it. Few of them lean on how far
+# months of the series differ by chance, and on a season where none can be seen.
 horizon_sd <- function(own, horizon, y, season = NULL) {
   h <- seq_len(horizon)
   growth <- function(h) 1 + assumed("forecast_widens") * (h - 1)
@@ -102,10 +102,13 @@ horizon_sd <- function(own, horizon, y, season = NULL) {
   sqrt((many * mean_square + prior * usual) / (many + prior) * growth(h))
 }
 
-# How far the months of a series stand from the line of their neighbours, as the standard deviation
-# of the difference of two months: of second differences, by the median, so that a trend, a season
-# and single odd months hardly count.
-waver_of <- function(y) stats::mad(diff(y, differences = 2), center = 0) / sqrt(3)
+# How far two months of a series differ by chance: the second differences, which a trend hardly
+# counts in, or from a year and a half on the change on the year before, which a season hardly
+# counts in, whichever is less. By the median, so that single odd months hardly count either.
+waver_of <- function(y) {
+  near <- stats::mad(diff(y, differences = 2), center = 0) / sqrt(3)
+  if (length(y) < 18) near else min(near, stats::mad(diff(y, 12)))
+}
 
 # No series is taken to be surer than that.
 least_waver <- 0.005

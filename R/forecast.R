@@ -7,9 +7,9 @@
 #'   exponential smoothing, decomposition, ARIMA, theta; Hyndman, Athanasopoulos 2021) forecast the
 #'   log of clicks a day; each weighs by the inverse square of its mean squared error at the last
 #'   months, forecast as they would have been then. The ranges are those of what the weighted
-#'   forecast missed, few misses leaning on how far the months of the series waver about their
-#'   neighbours (see [tide_assumptions()], rows that move `forecast`). Under 13 months no season can
-#'   be seen: ranges allow for one. Under 25 it is known from one year, and it is said.
+#'   forecast missed, few misses leaning on how far months of the series differ by chance (see
+#'   [tide_assumptions()], rows that move `forecast`). Under 13 months no season can be seen: ranges
+#'   allow for one. Under 25 it is known from one year, and it is said.
 #'
 #'   *Plan*: for each of `draws`, every line works or not (its chance), brings what its interval
 #'   allows (a third of that shared by all lines, since they rest on one curve), grows over

@@ -26,7 +26,8 @@ announced_moves <- function(announced, keys) {
   if (any(last %in% old[old != new])) {
     abort_tide("Addresses that moved lead in a circle.",
       where = paste(names(named)[last %in% old[old != new]], collapse = ", "),
-      fix = "Name for each old address where it went in the end.", class = "argument", fault = "call")
+      fix = "Name for each old address where it went in the end.", class = "argument",
+      fault = "call")
   }
   moves <- data.table(old = match(old, keys), new = match(last, keys))
   unique(moves[!is.na(moves$old) & !is.na(moves$new) & moves$old != moves$new], by = "old")

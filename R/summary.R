@@ -24,9 +24,9 @@
 #' @param split A dimension by which [tide_curve()] shall tell parts apart: `device`, `country`,
 #'   `vertical`, `rich_result` or `month`.
 #' @param moves Addresses that moved: the new ones named by the old ones, `c("/old/" = "/new/")`; or
-#'   a `tide_pages` object, whose redirects are taken, but those to the home page; or a list of both.
-#'   An old address counts as its new one. `NULL` takes only those whose days show that they handed over: the old one is seen
-#'   no more, and the new one has most of its queries from then on.
+#'   a `tide_pages` object, whose redirects are taken, but for those to the home page; or a list of
+#'   both. An old address counts as its new one. `NULL` takes only those whose days show that they
+#'   handed over: the old one is seen no more, and the new one has most of its queries from then on.
 #' @return A `tide_summary` object: a list with `queries` (data.table: `query`, `key`,
 #'   `segment`, and with dates `first`: the first day seen), `pages` (`page`, `key`, `first`),
 #'   `cells` (`query`, `page` as row numbers of the former, `bin`, `clicks`, `impressions`,
@@ -50,8 +50,9 @@
 #'   queries, since no table has any), `unused` (grains that were not),
 #'   `folded` (how many spellings of addresses were another's), `moves` (addresses that handed their
 #'   queries over: `old`, `new`, which stands for both, the number of `queries`, the last `day` of
-#'   the old one (missing where it was `announced`, not seen); or `NULL`), and the `sources` of the data and what was `left_out` of the table
-#'   used. Methods: `print`, `summary` (totals), `tidy` (pairs), `plot`.
+#'   the old one (missing where it was `announced`, not seen); or `NULL`), and the `sources` of the
+#'   data and what was `left_out` of the table used. Methods: `print`, `summary` (totals), `tidy`
+#'   (pairs), `plot`.
 #' @section Errors: `tide_error_grain` where no table has queries; `tide_error_argument` for moves
 #'   that lead in a circle.
 #' @examples

@@ -37,10 +37,12 @@ run_forecast <- function(options, files) {
   if (options$months %% 1 != 0) {
     abort_call("Not whole months.", sprintf("--months %g", options$months), "Give a whole number.")
   }
+  of_file <- FALSE
   if (is.null(options$history) && is_months_table(files, options$columns)) {
     options$history <- files
     options$given <- c(options$given, "--history")
     files <- character()
+    of_file <- TRUE
   }
   planned <- !is.null(options$do) || !is.null(options$plan)
   if (!is.null(options$do) && !is.null(options$plan)) {
@@ -67,7 +69,9 @@ run_forecast <- function(options, files) {
   past <- answer_once(options, input, "history",
     function(options) forecast_history(options, input), decided = NULL)
   remark(options, format(past), weight = 0)
-  store <- input$store
+  # Months of a file that is only looked at, or of chosen rows, are not the site's to be held against
+  # what comes.
+  store <- if (!of_file && !length(all_segments(input))) input$store
   review <- if (!is.null(store)) {
     input_data <- if (options$review) newest_days(options, input)
     tide_review(store, past, input_data, input$settings$rules, input$settings$assumptions)

@@ -80,6 +80,7 @@ forecast_notes <- function(x) {
   known <- min(x$history$months[, .N, by = "segment"]$N)
   own <- x$history$months
   c(
+    methods_sentence(x),
     backtest_sentence(x),
     if (length(x$history$before_gap)) {
       sprintf("%s before a gap in the table left out.",
@@ -109,6 +110,25 @@ forecast_notes <- function(x) {
     if (x$widened > 1.005) sprintf("Ranges x%.2f, for what earlier forecasts missed.", x$widened))
 }
 
+# The methods in words a reader may judge.
+method_words <- c(naive = "the last month", `straight line` = "a straight line",
+  `seasonal naive` = "the same month of the year before",
+  `last year plus recent growth` = "the year before plus recent growth",
+  `exponential smoothing` = "newer months weighed more", decomposition = "season and level apart",
+  ARIMA = "changes on the year before", theta = "half of the trend",
+  `search trends` = "search trends")
+
+# "Made of the year before plus recent growth (61%), season and level apart (30%) and others." Of the
+# whole: segments differ.
+methods_sentence <- function(x, least = 0.2) {
+  own <- sort(x$weights[[1]], decreasing = TRUE)
+  large <- own[own >= least]
+  if (length(x$weights) > 1 || !length(large)) return(NULL)
+  sprintf("Made of %s%s.",
+    paste(sprintf("%s (%s)", method_words[names(large)], format_share(large)), collapse = ", "),
+    if (length(large) < length(own)) " and others" else "")
+}
+
 # Whether search trends have a good part of the weight.
 trends_used <- function(x) {
   any(vapply(x$weights, function(own) isTRUE(own["search trends"] > 0.3), NA))
@@ -120,11 +140,8 @@ backtest_sentence <- function(x) {
   if (!NROW(rows)) return("Too few months to try the forecast out on.")
   rows <- backtest_by_method(rows, "method")
   ours <- rows[rows$method == "weighted"]
-  method_words <- c(`seasonal naive` = "the same month of the year before",
-    naive = "the last month",
-    `straight line` = "a straight line")
-  # What was tried out on a few months only is no rival.
-  rivals <- rows[rows$method %in% names(method_words) & rows$forecasts >= ours$forecasts / 2]
+  simple <- c("seasonal naive", "naive", "straight line")
+  rivals <- rows[rows$method %in% simple & rows$forecasts >= ours$forecasts / 2]
   sprintf(paste("Tried out by %s of months that are known now: off by %s on average; %s.",
     "%s inside the 80 %% range.%s"),
     format_plural(ours$forecasts, "forecast"), format_share(ours$mape),

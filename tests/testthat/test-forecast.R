@@ -496,7 +496,11 @@ test_that("a plan takes the list as it was worked out, until data or options are
       "--details", ...)
   }
   again <- function(run) any(grepl("as it was worked out before", run$err))
+  # Months of a file that is only looked at, or of some queries, are not held against what comes.
+  expect_equal(program("forecast", months, "--project", dir)$status, 0)
+  expect_length(inktide:::kept_forecasts(tide_store(dir)), 0)
   first <- run()
+  expect_length(inktide:::kept_forecasts(tide_store(dir)), 1)
   expect_equal(first$status, 0, label = paste(first$err, collapse = " "))
   expect_false(again(first))
   second <- run()
@@ -626,4 +630,16 @@ test_that("a table of months in any usual form is forecast as a file", {
   expect_equal(fread(text = run$out)$baseline, usual)
   whole <- program("forecast", file, "--months", "2.5", dir = withr::local_tempdir())
   expect_equal(whole$status, 2L)
+})
+
+test_that("what a forecast is made of is said in words, by share", {
+  months <- data.table(month = months_from("2023-01-01", 30),
+    clicks = 1000 * exp(0.4 * sin(2 * pi * (1:30) / 12) + 0.01 * (1:30)))
+  made <- tide_forecast(tide_history(months), months = 2)
+  told <- gsub("\\s+", " ", paste(format(made), collapse = " "))
+  own <- made$weights[[1]]
+  lead <- inktide:::method_words[[names(which.max(own))]]
+  expect_match(told, sprintf("Made of %s (%s", lead, inktide:::format_share(max(own))), fixed = TRUE)
+  expect_setequal(names(inktide:::method_words),
+    c(names(inktide:::forecast_methods(rep(0, 12))), "straight line"))
 })

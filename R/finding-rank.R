@@ -75,9 +75,10 @@ task_leads <- function(found) found[found$hours > 0]
 # be judged while its pages compete. A finding whose pairs are claimed already leaves the list and
 # is a fact of the one that stays: adding both up would promise clicks twice.
 drop_double_counted <- function(looked, found) {
-  compete <- kind_is(found$kind, "contest") & found$confidence > 0.5
-  score <- -sorted_by(found) / found$hours
-  best_first <- order(!compete, score, order_of_ties(score, found$finding_key))
+  contest <- kind_is(found$kind, "contest")
+  score <- after_contests(found, contest, -sorted_by(found) / found$hours)
+  best_first <- order(!(contest & found$confidence > 0.5), score,
+    order_of_ties(score, found$finding_key))
   found <- found[best_first]
   stays <- .Call(first_claims, as.integer(unlist(found$claims)), lengths(found$claims))
   merged <- which(stays != seq_along(stays))
@@ -90,6 +91,21 @@ drop_double_counted <- function(looked, found) {
   }
   looked$found <- found
   looked
+}
+
+# A page is not supported before it is settled which page shall be found, however unsure a contest
+# is: bench/accuracy.md, contests without dates. score: the least comes first.
+after_contests <- function(found, contest, score) {
+  supports <- which(kind_is(found$kind, "links"))
+  if (!any(contest) || !length(supports)) return(score)
+  pairs <- unlist(found$claims[contest])
+  by <- rep(score[contest], lengths(found$claims[contest]))
+  # Of the contests that claim a pair the first, which is written last.
+  last <- order(by, decreasing = TRUE)
+  first <- rep(-Inf, max(unlist(found$claims)))
+  first[pairs[last]] <- by[last]
+  held_up <- vapply(found$claims[supports], function(pairs) max(first[pairs]), 0)
+  replace(score, supports, pmax(score[supports], held_up + abs(held_up) * 1e-9))
 }
 
 # Ranks of texts among those that share a number, 0 for all others: sorting by many texts takes

@@ -32,13 +32,17 @@ test_that("a click has one owner, who names the others", {
     c("Also in striking distance: its gain is included above.", "", ""))
 })
 
-test_that("a sure contest comes before whatever else is said of its pages, a doubtful one not", {
+test_that("a sure contest comes before all else about its pages, a doubtful one before support", {
   others <- list(finding("low_ctr", 50, 1L), finding("low_ctr", 40, 2L))
   sure <- do.call(rank, c(list(finding("cannibalized", 1, 1:2)), others))
   expect_equal(sure$kind, "cannibalized")
   expect_equal(sure$if_done, 1)
   doubtful <- do.call(rank, c(list(finding("cannibalized", 1, 1:2, confidence = 0.3)), others))
   expect_equal(doubtful$kind, c("low_ctr", "low_ctr"))
+  supported <- rank(finding("cannibalized", 1, 1:2, confidence = 0.3),
+    finding("striking_distance", 50, 2L), finding("striking_distance", 40, 3L))
+  expect_setequal(supported$kind, c("cannibalized", "striking_distance"))
+  expect_equal(supported$if_done[supported$kind == "striking_distance"], 40)
 })
 
 test_that(

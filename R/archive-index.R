@@ -52,7 +52,9 @@ first_tables <- c(
 
 # The format an archive has: 0 where there is none yet.
 archive_format <- function(con) {
-  if (!DBI::dbExistsTable(con, "meta")) return(0L)
+  known <-
+    DBI::dbGetQuery(con, "SELECT 1 FROM sqlite_master WHERE type = 'table' AND name = 'meta'")
+  if (!nrow(known)) return(0L)
   format_found <- DBI::dbGetQuery(con, "SELECT value FROM meta WHERE name = 'format'")$value
   # 0 is what an archive has that nobody wrote to yet, never what one says.
   number <- if (length(format_found) == 1 &&
@@ -60,8 +62,7 @@ archive_format <- function(con) {
   if (number == 0L) -1L else number
 }
 
-renew_tables <- function(con) {
-  format_found <- archive_format(con)
+renew_tables <- function(con, format_found = archive_format(con)) {
   if (identical(format_found, store_format)) return(invisible())
   if (format_found == 0L) {
     for (statement in first_tables) DBI::dbExecute(con, statement)
@@ -73,6 +74,7 @@ renew_tables <- function(con) {
     list(as.character(store_format)))
 }
 
+# The format of an archive that this version can read.
 check_format <- function(con, folder) {
   format_found <- archive_format(con)
   if (!length(format_found) || is.na(format_found) || format_found < 0L ||
@@ -82,6 +84,7 @@ check_format <- function(con, folder) {
       paste(format_found, collapse = ""), store_format),
       if (newer) "Install a newer version of inktide." else rebuild_fix)
   }
+  format_found
 }
 
 # Runs `work` with a connection. Writing takes the one write lock for the whole of it: a second
@@ -118,9 +121,8 @@ write_store <- function(store, con, work, waiting) {
   lock_store(con, waiting)
   done <- FALSE
   on.exit(if (!done) try(DBI::dbExecute(con, "ROLLBACK"), silent = TRUE))
-  check_format(con, store$dir)
-  before <- archive_format(con)
-  renew_tables(con)
+  before <- check_format(con, store$dir)
+  renew_tables(con, before)
   if (before > 0L && before < 4L) record_all(store, con)
   resolve_records(store, con)
   out <- work(con)

@@ -120,7 +120,7 @@ plan_window <- function(store, from, to, days, lag, dimensions, exported = NULL)
   }
   left_out <- rbind(day_ledger(current[unfinished & !outside & !rich], unfinished_words(lag),
     "unfinished"),
-    day_ledger(current[outside & dated & !rich], "outside the window"),
+    day_ledger(current[outside & dated & !rich], "outside the window", "window"),
     day_ledger(current[outside & !dated & !rich], no_days_reason),
     day_ledger(current[rich], rich_reason), ledger_above(wanted))
   # A grain is named by the dimensions that are read of it.

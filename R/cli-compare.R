@@ -114,7 +114,7 @@ parts_without_days <- function(data) {
 input_moves <- function(options, input, after, before, day_counts) {
   rows <- compared_rows(options, input, compared_days(after, before, max(day_counts)))
   # Days before the windows are not asked for, so they are not named as left out.
-  own_window <- rows$left_out$reason == "outside the window" & !chose_window(options)
+  own_window <- rows$left_out$cause == "window" & !chose_window(options)
   remark_left_out(options, rows$left_out[which(!own_window)], rows$kept)
   lapply(day_counts, function(days) tide_compare(rows$data, site_days = rows$days,
     after = after, before = before, days = days, by = options$level, fdr = options$fdr,

@@ -69,8 +69,8 @@ run_forecast <- function(options, files) {
   past <- answer_once(options, input, "history",
     function(options) forecast_history(options, input), decided = NULL)
   remark(options, format(past), weight = 0)
-  # Months of a file that is only looked at, or of chosen rows, are not the site's to be held against
-  # what comes.
+  # Months of a file that is only looked at, or of chosen rows, are not the site's to be held
+  # against what comes.
   store <- if (!of_file && !length(all_segments(input))) input$store
   review <- if (!is.null(store)) {
     input_data <- if (options$review) newest_days(options, input)

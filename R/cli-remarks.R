@@ -36,7 +36,7 @@ remark_left_out <- function(options, ledger, kept = NULL) {
   remark(options, left_out_lines(ledger, kept),
     sprintf("left out: %s%s", ledger$reason, ifelse(fcoalesce(as.numeric(ledger$clicks), 0) > 0,
       sprintf(" (%s)", format_plural(ledger$clicks, "click")), "")),
-    unname(c(asked = 0, unfinished = 0.5, rows = 2)[ledger$cause]))
+    unname(c(asked = 0, window = 0, unfinished = 0.5, rows = 2)[ledger$cause]))
 }
 
 say_remarks <- function(options) {

@@ -118,8 +118,8 @@ method_words <- c(naive = "the last month", `straight line` = "a straight line",
   ARIMA = "changes on the year before", theta = "half of the trend",
   `search trends` = "search trends")
 
-# "Made of the year before plus recent growth (61%), season and level apart (30%) and others." Of the
-# whole: segments differ.
+# "Made of the year before plus recent growth (61%), season and level apart (30%) and others." Of
+# the whole: segments differ.
 methods_sentence <- function(x, least = 0.2) {
   own <- sort(x$weights[[1]], decreasing = TRUE)
   large <- own[own >= least]

@@ -43,8 +43,9 @@ same_table <- function(grains, grain) {
   vapply(grains, telling, "", USE.NAMES = FALSE) == telling(grain)
 }
 
-# cause: "asked" (by the call, or what a table cannot have), "unfinished" (days that are not whole
-# yet), "rows" (something is wrong with them, or with their sums).
+# cause: "asked" (by the call, or what a table cannot have), "window" (days that the call did not
+# ask for), "unfinished" (days that are not whole yet), "rows" (something is wrong with them, or
+# with their sums).
 left_out_line <- function(reason, grain, rows, which, cause = "rows") {
   data.table(grain = grain, reason = reason, rows = length(which),
     clicks = sum(as.numeric(rows$clicks[which]), na.rm = TRUE),

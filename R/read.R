@@ -86,13 +86,13 @@
 #'   impressions), `decimal` (`point` or `comma`), `odd_queries` (how many look damaged by a
 #'   spreadsheet), `capped`, `filters` (what the export is limited to), `skipped` (why a table of an
 #'   archive or workbook was not read)) and `left_out` (`grain`, `reason`, `rows`, `clicks`,
-#'   `impressions`, `cause`: `asked`, `unfinished` days, or `rows` that are wrong), and `earlier`:
-#'   of exports that compare two windows the tables of the earlier one, else `NULL`. Positions are
-#'   averages from 1 up. With `by_block` it may be a `tide_blocks` object, for [tide_filter()] (all
-#'   but conditions on the brand and on sums by query and page,
-#'   which need all rows) and [tide_summary()]: a list with its `days` (`date`, `rows`, `clicks`,
-#'   `impressions`, `grain`), `dimensions`, `totals` (the tables that were read beside it, as
-#'   `tables`), `sources`, `left_out`, and the `segments` and `rules` that filter it.
+#'   `impressions`, `cause`: `asked`, `window`, `unfinished` days, or `rows` that are wrong), and
+#'   `earlier`: of exports that compare two windows the tables of the earlier one, else `NULL`.
+#'   Positions are averages from 1 up. With `by_block` it may be a `tide_blocks` object, for
+#'   [tide_filter()] (all but conditions on the brand and on sums by query and page, which need all
+#'   rows) and [tide_summary()]: a list with its `days` (`date`, `rows`, `clicks`, `impressions`,
+#'   `grain`), `dimensions`, `totals` (the tables that were read beside it, as `tables`),
+#'   `sources`, `left_out`, and the `segments` and `rules` that filter it.
 #' @section Errors: Class `tide_error`, with what is wrong, the file, the line and how to fix it:
 #'   `tide_error_file`, `tide_error_columns_missing`, `tide_error_columns_twice`,
 #'   `tide_error_not_number`, `tide_error_decimal`, `tide_error_not_date`,

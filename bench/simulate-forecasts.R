@@ -1,7 +1,7 @@
-# Simulation study of forecasts: site histories of several kinds (shifts of level with and without an
-# event that tells when, months that hardly waver and months that waver wildly) and the public monthly series that come with R, six months ahead. Errors
-# are those of the clicks, to the error of the same month of the year before within the history (of
-# the last month under 13 months).
+# Simulation study of forecasts: site histories of several kinds (shifts of level with and without
+# an event that tells when, months that hardly waver and months that waver wildly) and the public
+# monthly series that come with R, six months ahead. Errors are those of the clicks, to the error
+# of the same month of the year before within the history (of the last month under 13 months).
 #   R_LIBS=.build/library Rscript bench/simulate-forecasts.R [SEEDS]
 suppressPackageStartupMessages({
   library(data.table)

@@ -639,7 +639,8 @@ test_that("what a forecast is made of is said in words, by share", {
   told <- gsub("\\s+", " ", paste(format(made), collapse = " "))
   own <- made$weights[[1]]
   lead <- inktide:::method_words[[names(which.max(own))]]
-  expect_match(told, sprintf("Made of %s (%s", lead, inktide:::format_share(max(own))), fixed = TRUE)
+  expect_match(told, sprintf("Made of %s (%s", lead, inktide:::format_share(max(own))),
+    fixed = TRUE)
   expect_setequal(names(inktide:::method_words),
     c(names(inktide:::forecast_methods(rep(0, 12))), "straight line"))
 })

@@ -135,9 +135,9 @@ tide_demo_service <- function(rows, port = 8124, cap = 5000, faults = FALSE, tod
 
 #' Example exports
 #'
-#' Small exports of the invented demo site that come with the package.
+#' Small exports of the invented demo site that come with the package, unpacked for the session.
 #'
-#' @return A named character vector of paths: `pairs` (query x page x device by day, 8 weeks),
+#' @return A named character vector of paths of CSV files: `pairs` (query x page x device by day, 8 weeks),
 #'   `totals` (by day, without queries), `capped` (1,000 queries, CTR with percent signs,
 #'   thousands separators, no dates).
 #' @seealso [tide_demo()] for the whole site with its known truth.
@@ -146,6 +146,19 @@ tide_demo_service <- function(rows, port = 8124, cap = 5000, faults = FALSE, tod
 #' @export
 tide_example <- function() {
   files <- c(pairs = "pairs.csv", totals = "totals.csv", capped = "capped.csv")
-  paths <- system.file("extdata", files, package = "inktide", mustWork = TRUE)
+  folder <- file.path(tempdir(), "inktide-example")
+  dir.create(folder, showWarnings = FALSE)
+  paths <- file.path(folder, files)
+  for (path in paths[!file.exists(paths)]) unpack_example(path)
   stats::setNames(paths, names(files))
+}
+
+# Written beside its place first, since another process of the session may unpack it, too.
+unpack_example <- function(path) {
+  packed <- gzfile(system.file("extdata", paste0(basename(path), ".gz"), package = "inktide",
+    mustWork = TRUE), "rb")
+  on.exit(close(packed))
+  half <- tempfile(tmpdir = dirname(path))
+  writeBin(readBin(packed, "raw", 1e7), half)
+  file.rename(half, path)
 }

@@ -13,6 +13,12 @@ setting_kinds <- local({
     must(is.numeric(x) && length(x) == 1 && is.finite(x) && x >= low, what)
     x
   }
+  lines_or_file <- function(x, lines) {
+    path <- is_text(x) && is.null(names(x)) && length(x) == 1
+    must(path || (is.list(x) && !is.null(names(x)) && all(lengths(x) == 1)),
+      sprintf("lines of '%s', or a file", lines))
+    unlist(x)
+  }
   list(
     text = function(x) {
       must(is_text(x) && length(x) == 1, "one text")
@@ -62,12 +68,8 @@ setting_kinds <- local({
         paste("one of", paste(names(clicks_above_rules), collapse = ", ")))
       x
     },
-    texts_or_file = function(x) {
-      path <- is_text(x) && is.null(names(x)) && length(x) == 1
-      must(path || (is.list(x) && !is.null(names(x)) && all(lengths(x) == 1)),
-        "lines of 'name: page', or a file")
-      unlist(x)
-    },
+    pages_or_file = function(x) lines_or_file(x, "query: page"),
+    moves_or_file = function(x) lines_or_file(x, "old: new"),
     words_or_lists = function(x) {
       lists <- is.list(x) && !is.null(names(x))
       must(is_text(unlist(x)) && (lists || is.null(names(x))), "queries, or lists with names")

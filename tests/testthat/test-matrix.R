@@ -68,9 +68,9 @@ calls <- function(file, dir) {
   worth <- file.path(dir, "worth.csv")
   writeLines(c("page,sessions,conversions,value", sprintf("https://x.example/p%d,%d,%d,%d", 0:3,
     100 + 0:3, 0:3, 50 * 0:3)), worth)
+  # What is odd here is the plan: a short history is forecast quickly.
   months <- file.path(dir, "months.csv")
-  writeLines(c("month,clicks", sprintf("20%d-%02d,%d", rep(24:26, each = 12), 1:12, 900 + 1:36)),
-    months)
+  writeLines(c("month,clicks", sprintf("2026-%02d,%d", 1:9, 900 + 1:9)), months)
   list(curve = c("curve", file), diagnose = c("curve", file, "--diagnose"),
     parts = c("curve", file, "--by", "words"), find = c("find", file, "--view", "page"),
     compare = c("compare", file, "--days", "7"), segments = c("compare", file, "--by", "intent"),

@@ -137,8 +137,8 @@ tide_demo_service <- function(rows, port = 8124, cap = 5000, faults = FALSE, tod
 #'
 #' Small exports of the invented demo site that come with the package, unpacked for the session.
 #'
-#' @return A named character vector of paths of CSV files: `pairs` (query x page x device by day, 8 weeks),
-#'   `totals` (by day, without queries), `capped` (1,000 queries, CTR with percent signs,
+#' @return A named character vector of paths of CSV files: `pairs` (query x page x device by day, 8
+#'   weeks), `totals` (by day, without queries), `capped` (1,000 queries, CTR with percent signs,
 #'   thousands separators, no dates).
 #' @seealso [tide_demo()] for the whole site with its known truth.
 #' @examples

@@ -18,9 +18,9 @@
 #'   over the event (nor over other events of these pages). How far it moves there, with no event,
 #'   gives the width of the interval (placebo dates), leaning by one draw on what the luck of counts
 #'   and other pages say: a season or a drift that pages of one folder share is no event. Where
-#'   fewer than three times the days of one side are left for
-#'   that, fewer days are taken, at least 14; where those are too few, the verdict is `too few
-#'   days`: about four months around the event are enough.
+#'   fewer than three times the days of one side are left for that, fewer days are taken, at least
+#'   14; where those are too few, the verdict is `too few days`: about four months around the event
+#'   are enough.
 #' @param data A `tide_data` object with dates, queries and pages, a [tide_source()] or an archive.
 #' @param events A `tide_events` object.
 #' @param curve A `tide_curve` object; `NULL` fits it to all of the data.
@@ -161,11 +161,14 @@ event_effect <- function(event, own, others, apart, run, days, level) {
     if (windows < least_placebo) next
     moved <- colMeans(placebo$logs^2)
     # Dates less than both sides apart share days, so they are worth half as many draws. Other weeks
-    # alone tell how far the site as a whole moves.
+    # alone tell how far the site as a whole moves, which is never less than the luck of counts.
     draws <- windows / 2
     leaning <- if (whole) 0 else apart_draws
-    variance <- (draws * moved + leaning * here$variance) / (draws + leaning)
-    se <- sqrt(if (whole) pmax(here$variance, variance) else variance)
+    se <- sqrt(if (whole) {
+      pmax(here$variance, moved)
+    } else {
+      (draws * moved + leaning * here$variance) / (draws + leaning)
+    })
     ends <- rep(here$logs, each = 3) +
       outer(c(0, -1, 1) * stats::qt(1 - (1 - level) / 2, draws + leaning), se)
     return(text_line("", ends, reach, here$clicks / reach))

@@ -6,12 +6,15 @@ part_words <- c(by_demand = "demand", by_position = "position", by_ctr = "CTR",
 # Said of figures that are not those of the windows but for 30 days.
 month_words <- function(scaled) if (scaled) " per 30 days" else ""
 
+# From which share of all that moved a part is worth a page's name.
+telling_share <- 0.15
+
 # "(430 of them on /)" where one page carries at least a share of a part of what the site gained or
 # lost, "(/ alone lost 510)" where it carries more than all of it; else what is said of the others.
 # Small parts need no page.
 carrier_words <- function(x, name, value, least, others = "") {
   whole <- whole_lines(x$site)
-  if (abs(value) < 0.15 * sum(abs(unlist(whole[, part_names, with = FALSE])))) return("")
+  if (abs(value) < telling_share * sum(abs(unlist(whole[, part_names, with = FALSE])))) return("")
   own <- x$carriers[x$carriers$part == name]
   if (!NROW(own)) return("")
   if (round(abs(own$clicks)) < least * abs(value)) return(others)

@@ -141,6 +141,7 @@ backtest_sentence <- function(x) {
   rows <- backtest_by_method(rows, "method")
   ours <- rows[rows$method == "weighted"]
   simple <- c("seasonal naive", "naive", "straight line")
+  # What was tried out on a few months only is no rival.
   rivals <- rows[rows$method %in% simple & rows$forecasts >= ours$forecasts / 2]
   sprintf(paste("Tried out by %s of months that are known now: off by %s on average; %s.",
     "%s inside the 80 %% range.%s"),

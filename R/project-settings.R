@@ -43,11 +43,12 @@ tide_settings <- function(dir) {
     abort_setting(path, names(given), "The settings", "lines of 'name: value'")
   }
   settings <- as.list(read_settings(given, setting_names(), path))
-  for (name in c("intended", "moves")) {
+  readers <- list(intended = read_intended, moves = read_moves)
+  for (name in names(readers)) {
     if (length(settings[[name]]) && is.null(names(settings[[name]]))) {
       file <- named_files(stats::setNames(list(dir, in_folder(settings[[name]], dir)),
         c("folder", name)), name)
-      settings[[name]] <- if (name == "moves") read_moves(file) else read_intended(file)
+      settings[[name]] <- readers[[name]](file)
     }
   }
   settings$rules <- do.call(tide_rules, Filter(Negate(is.null),
